@@ -71,10 +71,17 @@ slow := e2e|torture|bench|demo/|internal/(usecase|store|schema|worker|testbed|re
 test-fast: node_modules/.installed client/js/dist/browser.js ## tests without browsers, and with few databases
 	@go test $$(go list ./... | grep -vE '$(slow)')
 
+# What has goroutines of its own: its tests run under the race detector.
+racing := api/live|cache|db|follow|intake|jobs|metrics|outgoing|pipeline|worker
+
+test-race: setup node_modules/.installed client/js/dist/browser.js ## tests of packages with goroutines, under the race detector
+	@CGO_ENABLED=1 go test -race -timeout 15m $$(go list ./internal/... | grep -E '/internal/($(racing))$$')
+
 test: build check demo/quayside/build/.built bin/bosun bin/office ## everything there is to pass
 	@go test -C client/go ./...
 	@FIRETHORN_CONSOLE=required go test -timeout 18m ./e2e
-	@FIRETHORN_CONSOLE=required go test -timeout 18m $$(go list ./... | grep -v '/e2e$$')
+	@FIRETHORN_CONSOLE=required go test -timeout 18m $$(go list ./... | grep -vE '/(e2e|internal/($(racing)))$$')
+	@$(MAKE) --no-print-directory test-race
 
 audit: setup node_modules/.installed ## known vulnerabilities in what it is built from (needs their databases)
 	@scripts/audit

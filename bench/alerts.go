@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"firethorn/internal/contract"
 	"fmt"
 	"net"
 	"net/http"
@@ -14,7 +15,7 @@ import (
 	"time"
 )
 
-// alerting measures what 200 alert rules cost the filing of events, in turns with none, and
+// alerting measures what 200 alert rules cost the processing of events, in turns with none, and
 // how long it takes from an event to its webhook at -rate events a second.
 func alerting(ctx context.Context, opt settings) error {
 	s, err := openScene(ctx, opt.program)
@@ -44,12 +45,17 @@ func alerting(ctx context.Context, opt settings) error {
 			if err := s.pushAlerts(ctx, n); err != nil {
 				return err
 			}
-			f, err := s.timed(load{fmt.Sprintf("filed, 2 senders of 50, %d alert rules", n), opt.span, 2, 50},
+			f, err := s.timed(load{fmt.Sprintf("processed, 2 senders of 50, %d alert rules", n), opt.span, 2, 50},
 				func() error { return s.post(50, s.event) }, s.drained)
 			if err != nil {
 				return err
 			}
 			f.print(0)
+		}
+	}
+	if opt.rounds == 0 { // else they were pushed for the last measurement
+		if err := s.pushAlerts(ctx, 200); err != nil {
+			return err
 		}
 	}
 	return s.fromEventToHook(ctx, opt, hook)
@@ -62,14 +68,26 @@ func (s *scene) pushAlerts(ctx context.Context, n int) error {
 	b.WriteString("alerts: []\n")
 	if n > 0 {
 		b.Reset()
-		b.WriteString("alerts:\n  - {name: probes, when: 'became(\"new\") && exception.type.startsWith(\"Probe\")', to: [hook]}\n")
+		b.WriteString(
+			"alerts:\n  - {name: probes, when: 'became(\"new\") && exception.type.startsWith(\"Probe\")', to: [hook]}\n",
+		)
 	}
 	for i := 1; i < n; i++ {
 		if i%10 == 0 {
-			fmt.Fprintf(&b, "  - {name: many %d, when: 'exception.type == \"TypeError%d\" && environment == \"production\"', users: 1000000, within: 1h, to: [hook]}\n", i, i)
+			fmt.Fprintf(
+				&b,
+				"  - {name: many %d, when: 'exception.type == \"TypeError%d\" && environment == \"production\"', users: 1000000, within: 1h, to: [hook]}\n",
+				i,
+				i,
+			)
 			continue
 		}
-		fmt.Fprintf(&b, "  - {name: rule %d, when: 'became(\"new\") && environment == \"production\" && in_newest_release && origin.path.glob(\"src/part%d/*\")', to: [hook]}\n", i, i)
+		fmt.Fprintf(
+			&b,
+			"  - {name: rule %d, when: 'became(\"new\") && environment == \"production\" && in_newest_release && origin.path.glob(\"src/part%d/*\")', to: [hook]}\n",
+			i,
+			i,
+		)
 	}
 	file := filepath.Join(s.dir, "alerts.yaml")
 	if err := os.WriteFile(file, []byte(b.String()), 0o600); err != nil {
@@ -149,8 +167,44 @@ func (s *scene) fromEventToHook(ctx context.Context, opt settings, h *hooked) er
 	if len(took) == 0 {
 		return fmt.Errorf("no webhook came")
 	}
+	if err := s.triedAgain(ctx); err != nil {
+		return err
+	}
 	slices.Sort(took)
-	fmt.Printf("from event to webhook: p50 %s, p99 %s, %d of %d came; meanwhile %s\n", took[len(took)/2].Round(time.Millisecond),
-		took[len(took)*99/100].Round(time.Millisecond), len(took), probes, flow())
+	fmt.Printf(
+		"from event to webhook: p50 %s, p99 %s, %d of %d came; meanwhile %s\n",
+		took[len(took)/2].Round(time.Millisecond),
+		took[len(took)*99/100].Round(time.Millisecond),
+		len(took),
+		probes,
+		flow(),
+	)
+	return nil
+}
+
+// triedAgain prints the deliveries that did not arrive at the first attempt, with each
+// attempt's error: they explain a late or missing webhook.
+func (s *scene) triedAgain(ctx context.Context) error {
+	var page contract.Deliveries
+	if err := s.cli(ctx, &page, "delivery", "list", "--limit", "200"); err != nil {
+		return err
+	}
+	for _, d := range page.Deliveries {
+		if d.State == "sent" && d.Attempts == 1 {
+			continue
+		}
+		var v contract.DeliveryDetail
+		if err := s.cli(ctx, &v, "delivery", "show", d.ID); err != nil {
+			return err
+		}
+		fmt.Printf(
+			"  %s: %s after %d attempts: %s %+v\n",
+			d.Created.Format(time.TimeOnly),
+			d.State,
+			d.Attempts,
+			d.Subject,
+			v.Tries,
+		)
+	}
 	return nil
 }

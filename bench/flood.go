@@ -66,7 +66,7 @@ func flood(ctx context.Context, opt settings) error {
 	took := time.Since(began)
 	serviceB, dbB, _ := s.usage()
 	n := float64(s.count("SELECT COUNT(*) FROM event"))
-	fmt.Printf("%.0f events sent in %s, all filed after %s (%.0f a second); service %.0f µs, database %.0f µs an event\n", n, sentAfter.Round(time.Second), took.Round(time.Second), n/took.Seconds(), (serviceB-serviceA)/n, (dbB-dbA)/n)
+	fmt.Printf("%.0f events sent in %s, all processed after %s (%.0f a second); service %.0f µs, database %.0f µs an event\n", n, sentAfter.Round(time.Second), took.Round(time.Second), n/took.Seconds(), (serviceB-serviceA)/n, (dbB-dbA)/n)
 	fmt.Printf("on disk: %.0f MiB, %.0f bytes an event; %d bodies are kept\n", float64(s.disk()-before)/(1<<20), float64(s.disk()-before)/n, s.count("SELECT COUNT(*) FROM event_body"))
 	complete := 0
 	for k := range others {

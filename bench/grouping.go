@@ -124,7 +124,7 @@ func (s *scene) manyIssues(n int) error {
 			}
 		}
 		if sent%20_000 == 0 {
-			fmt.Printf("  %d filed\n", sent)
+			fmt.Printf("  %d processed\n", sent)
 		}
 	}
 	return s.drained()

@@ -42,6 +42,11 @@ func byIssues(ctx context.Context, opt settings) error {
 		return err
 	}
 	defer s.close()
+	if opt.profile != "" {
+		if err := s.again("--cpu-profile", opt.profile); err != nil {
+			return err
+		}
+	}
 	head()
 	for _, n := range []int64{10, 100, 1000, 10_000} {
 		if opt.only != "" && opt.only != fmt.Sprint(n) {
@@ -51,7 +56,8 @@ func byIssues(ctx context.Context, opt settings) error {
 		if err := s.known(n); err != nil { // the issues are there before
 			return err
 		}
-		f, err := s.timed(load{fmt.Sprintf("stored and filed: 2 of 50, %d issues", n), opt.span, 2, 50}, func() error {
+		l := load{fmt.Sprintf("stored and processed: 2 of 50, %d issues", n), opt.span, 2, 50}
+		f, err := s.timed(l, func() error {
 			return s.post(50, s.event)
 		}, s.drained)
 		if err != nil {
@@ -72,7 +78,7 @@ func (s *scene) known(issues int64) error {
 	return s.drained()
 }
 
-// byStore measures filing and reading with an empty store and with many events
+// byStore measures processing and reading with an empty store and with many events
 // in it.
 func byStore(ctx context.Context, opt settings) error {
 	s, err := openScene(ctx, opt.program)
@@ -92,13 +98,13 @@ func byStore(ctx context.Context, opt settings) error {
 		f.print(0)
 		return nil
 	}
-	if err := measure("stored and filed: an empty store"); err != nil {
+	if err := measure("stored and processed: an empty store"); err != nil {
 		return err
 	}
 	if err := s.seed(ctx, opt.events, 50_000, true); err != nil {
 		return err
 	}
-	for _, name := range []string{"stored and filed: the full store", "the same again, warm"} {
+	for _, name := range []string{"stored and processed: the full store", "the same again, warm"} {
 		if err := measure(name); err != nil {
 			return err
 		}

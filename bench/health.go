@@ -74,7 +74,7 @@ func (s *scene) manySessions(ctx context.Context, n int) error {
 		x := &ran{id: i, started: time.Now().UTC(), duration: time.Second, outcome: 1, release: i, user: i}
 		lines = append(lines, x.messages(1)...)
 	}
-	if err := s.tell([]byte(joined(lines))); err != nil {
+	if err := s.sendSession([]byte(joined(lines))); err != nil {
 		return err
 	}
 	if err := s.drained(); err != nil {

@@ -1,4 +1,4 @@
-// Command bench measures the way in: reference events stored, and filed, a
+// Command bench measures the way in: reference events stored, and processed, a
 // second by a real service over HTTP, beside a bare multi-row insert of the
 // same bytes into the same MariaDB, in turns within one run. It prints rates,
 // the processor time an event takes of the service and of the database, and
@@ -45,9 +45,9 @@ type measured struct {
 
 // scenes are what can be measured, in the order they run.
 var scenes = []measured{
-	{"way", "the yardsticks: stored, and filed, beside the bare insert", true, way},
+	{"way", "the yardsticks: stored, and processed, beside the bare insert", true, way},
 	{"senders", "stored, with 1 to 64 senders", true, bySenders},
-	{"issues", "filed, with 10 to 10,000 issues", true, byIssues},
+	{"issues", "processed, with 10 to 10,000 issues", true, byIssues},
 	{"merge", "a merge of 200,000 events and 60,000 users while events flow in, and its undo", true, merging},
 	{"maps", "source maps decoded, beside JavaScript libraries, and compiled; frames looked up", false, maps},
 	{"symbols", "symbols in the service: pushed, looked up cold and hot, and come late", false, inService},
@@ -62,11 +62,11 @@ var scenes = []measured{
 		"sessions",
 		"a million session messages, disordered, repeated, half of the answers lost; 100,000 a minute",
 		false,
-		tellingSessions,
+		sendSessions,
 	},
 	{"health", "pages of releases with -events sessions of 500 releases", false, healthPages},
 	{"alerts", "what 200 alert rules cost with -issues issues, and from an event to its webhook at -rate", false, alerting},
-	{"store", "filed and read with an empty store and with -events stored", false, byStore},
+	{"store", "processed and read with an empty store and with -events stored", false, byStore},
 	{"flood", "a million events of one error among a hundred others", false, flood},
 	{"soak", "the whole way for -minutes, with the memory it takes", false, soak},
 }
@@ -96,7 +96,7 @@ func main() {
 	flag.IntVar(&s.minutes, "minutes", 10, "of the scenes soak and alerts")
 	flag.IntVar(&s.rate, "rate", 1000, "events a second of the scenes soak, triage and alerts")
 	flag.StringVar(&s.profile, "profile", "",
-		"of the scenes senders, soak and find: write a processor profile of the service to this file")
+		"of the scenes senders, issues, soak and find: write a processor profile of the service to this file")
 	flag.StringVar(&s.only, "only", "", "of the scene find: ask only what is called so; look: the console alone; of issues: so many only")
 	flag.Parse()
 	for _, name := range strings.Split(*which, ",") {

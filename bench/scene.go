@@ -6,7 +6,6 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net"
@@ -39,9 +38,9 @@ type scene struct {
 	issues            int64      // different errors that event makes
 }
 
-// open makes a scene; close ends it.
+// openScene makes a scene; close ends it.
 func openScene(ctx context.Context, program string) (*scene, error) {
-	dir, err := os.MkdirTemp("", "firethorn-bench")
+	dir, err := scratch()
 	if err != nil {
 		return nil, err
 	}
@@ -105,7 +104,7 @@ func (s *scene) stop() {
 	s.service = nil
 }
 
-// again starts the service anew with more flags.
+// again starts the service again with more flags.
 func (s *scene) again(flags ...string) error {
 	s.stop()
 	return s.start(flags...)
@@ -115,7 +114,7 @@ func (s *scene) cli(ctx context.Context, v any, args ...string) error {
 	var out, errs bytes.Buffer
 	if code := cli.Run(ctx, append([]string{"firethorn", "--server", s.url, "--format", "json"}, args...), nil, &out,
 		&errs); code != 0 {
-		return errors.New(errs.String())
+		return fmt.Errorf("%s%s", errs.String(), out.String())
 	}
 	return json.Unmarshal(out.Bytes(), v)
 }
@@ -184,7 +183,7 @@ func (s *scene) eventOf(kind, user string) []byte {
 	return append(out, template[4]...)
 }
 
-// post sends one request of n events; one that is turned away is sent again.
+// post sends one request of n events; a refused one is sent again.
 // The request is written by hand: an HTTP client of its own would take as much
 // processor time as the service does.
 func (s *scene) post(n int, make func() []byte) error {
@@ -267,7 +266,7 @@ func (s *scene) exchange(c *wire, path string, body []byte) (status int, answer 
 	return res.StatusCode, answer, nil
 }
 
-// drained waits until everything that was stored is filed.
+// drained waits until everything that was stored is processed.
 func (s *scene) drained() error {
 	for {
 		var n int

@@ -9,7 +9,7 @@ import (
 
 // seed writes events straight into the tables, spread over the last 28 days
 // and over the issues that are there, with all that is derived from them, as
-// filing would have left it. It takes minutes where filing takes hours.
+// processing would have left it. It takes minutes where processing takes hours.
 // users are met evenly, or, with uneven, some far oftener than others.
 func (s *scene) seed(ctx context.Context, events, users int, uneven bool) error {
 	began := time.Now()
@@ -19,7 +19,7 @@ func (s *scene) seed(ctx context.Context, events, users int, uneven bool) error 
 	}
 	defer func() { _, _ = s.db.Exec("SET GLOBAL innodb_flush_log_at_trx_commit=1") }()
 	project := s.count("SELECT id FROM project WHERE name='quayside'")
-	filing := s.count("SELECT filing FROM project_counter")
+	position := s.count("SELECT filing FROM project_counter")
 	days := int64(28)
 	today := time.Now().Unix() / 86400
 	per := int64(events) / days
@@ -37,7 +37,7 @@ func (s *scene) seed(ctx context.Context, events, users int, uneven bool) error 
 		_, err := s.db.ExecContext(ctx, fmt.Sprintf(`INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)
 			SELECT %[1]d, %[2]d+x.seq, %[3]d, %[4]d, UNHEX(MD5(CONCAT(%[4]d,'-',x.seq))), %[5]d+x.seq*%[6]d, %[5]d+x.seq*%[6]d+1000, v.variant, %[7]d, %[8]d, CONV(SUBSTR(MD5(FLOOR(POW(CONV(SUBSTR(MD5(CONCAT(%[4]d,'u',x.seq)),1,8),16,10)/4294967296,%[11]d)*%[12]d)),1,15),16,10), NULL, NULL, NULL, 0, 0, 0, 1
 			FROM seq_1_to_%[9]d x JOIN seed_variant v ON v.n=1+FLOOR(POW(CONV(SUBSTR(MD5(CONCAT(%[4]d,'i',x.seq)),1,8),16,10)/4294967296,%[11]d)*%[10]d)`,
-			project, filing+day*per, today-day+30, today-day, at, 86400*1_000_000/per, release, env, per, variants,
+			project, position+day*per, today-day+30, today-day, at, 86400*1_000_000/per, release, env, per, variants,
 			power, users))
 		return err
 	}
@@ -68,12 +68,12 @@ func (s *scene) seed(ctx context.Context, events, users int, uneven bool) error 
 	default:
 	}
 	fmt.Printf("  events written after %s; now what is derived\n", time.Since(began).Round(time.Second))
-	return s.derive(ctx, filing+(days+1)*per, began)
+	return s.derive(ctx, position+(days+1)*per, began)
 }
 
-// derive makes every derived row anew from all events: day by day and in the
+// derive makes every derived row again from all events: day by day and in the
 // order of its key what has a row for each user, the rest at once.
-func (s *scene) derive(ctx context.Context, filing int64, began time.Time) error {
+func (s *scene) derive(ctx context.Context, position int64, began time.Time) error {
 	rows, err := s.db.QueryContext(ctx, "SELECT DISTINCT keep_day FROM event")
 	if err != nil {
 		return err
@@ -119,10 +119,10 @@ func (s *scene) derive(ctx context.Context, filing int64, began time.Time) error
 		return err
 	default:
 	}
-	return s.deriveTotals(ctx, filing, began)
+	return s.deriveTotals(ctx, position, began)
 }
 
-func (s *scene) deriveTotals(ctx context.Context, filing int64, began time.Time) error {
+func (s *scene) deriveTotals(ctx context.Context, position int64, began time.Time) error {
 	from := "event e JOIN variant v ON v.id=e.variant"
 	for _, q := range []string{
 		"REPLACE INTO issue_release (issue, app_release, variant, events, first_seen, last_seen) SELECT v.issue, e.app_release, e.variant, SUM(e.stands_for), MIN(e.thrown), MAX(e.thrown) FROM " + from + " WHERE e.app_release IS NOT NULL GROUP BY 1,2,3",
@@ -131,8 +131,9 @@ func (s *scene) deriveTotals(ctx context.Context, filing int64, began time.Time)
 		"UPDATE variant v JOIN (SELECT variant, SUM(stands_for) n FROM event GROUP BY variant) x ON x.variant=v.id SET v.events=x.n",
 		`UPDATE issue_list l SET l.events=(SELECT SUM(events) FROM variant WHERE issue=l.issue), l.users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=l.issue),
 			l.window_events=(SELECT COALESCE(SUM(events),0) FROM issue_trend WHERE issue=l.issue AND day>l.window_day-14), l.window_users=(SELECT COUNT(DISTINCT user) FROM issue_user WHERE issue=l.issue AND last_day>l.window_day-14)`,
-		fmt.Sprintf("UPDATE project_counter SET filing=%d", filing),
-		"DROP TABLE seed_variant",
+		"INSERT INTO active_user (project, user, last_day) SELECT project, user, MAX(thrown DIV 86400000000) d FROM event WHERE user IS NOT NULL GROUP BY 1,2 ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, VALUES(last_day))",
+		fmt.Sprintf("UPDATE project_counter SET filing=%d", position),
+		"DROP TABLE seed_variant", "REPLACE INTO event_span SELECT project, keep_day, MIN(filing), MAX(filing) FROM event GROUP BY 1,2", "REPLACE INTO release_total SELECT app_release, SUM(events), MIN(first_seen), 1 FROM issue_release GROUP BY 1",
 	} {
 		if _, err := s.db.ExecContext(ctx, q); err != nil {
 			return fmt.Errorf("%.70s: %w", q, err)

@@ -23,7 +23,7 @@ type ran struct {
 	user     int
 }
 
-// messages are what an application tells of the session: up to three messages, of which
+// messages are what an application reports the session: up to three messages, of which
 // the last is the worst and the longest.
 func (r *ran) messages(n int) (list []string) {
 	outcome, took := "running", r.duration/time.Duration(n)
@@ -67,9 +67,9 @@ func driven(r *rand.Rand, messages int, now time.Time) (sessions []*ran, lines [
 	return sessions, lines
 }
 
-// tellingSessions sends a million messages and compares every count with what the driver
+// sendSessions sends a million messages and compares every count with what the driver
 // knows; then 100,000 messages a minute for a while, with what they cost.
-func tellingSessions(ctx context.Context, opt settings) error {
+func sendSessions(ctx context.Context, opt settings) error {
 	s, err := openScene(ctx, opt.program)
 	if err != nil {
 		return err
@@ -78,7 +78,7 @@ func tellingSessions(ctx context.Context, opt settings) error {
 	now := time.Now().UTC()
 	sessions, lines := driven(rand.New(rand.NewPCG(36, 10)), 1_000_000, now)
 	began := time.Now()
-	lost, err := s.tellAll(lines)
+	lost, err := s.sendAll(lines)
 	if err != nil {
 		return err
 	}
@@ -105,9 +105,9 @@ func tellingSessions(ctx context.Context, opt settings) error {
 	return s.everyMinute(opt)
 }
 
-// tellAll sends all lines by four senders, 200 at once. Of half of the requests the answer
+// sendAll sends all lines by four senders, 200 at once. Of half of the requests the answer
 // is thrown away, and they are sent again.
-func (s *scene) tellAll(lines []string) (lost int64, err error) {
+func (s *scene) sendAll(lines []string) (lost int64, err error) {
 	const at = 200
 	var next, again atomic.Int64
 	var wg sync.WaitGroup
@@ -126,7 +126,7 @@ func (s *scene) tellAll(lines []string) (lost int64, err error) {
 					again.Add(1)
 				}
 				for range times {
-					if err := s.tell(body); err != nil {
+					if err := s.sendSession(body); err != nil {
 						errs <- err
 						return
 					}
@@ -151,8 +151,8 @@ func joined(lines []string) string {
 	return b.String()
 }
 
-// tell sends a body until it is taken.
-func (s *scene) tell(body []byte) error {
+// sendSession sends a body until it is taken.
+func (s *scene) sendSession(body []byte) error {
 	for {
 		status, answer, err := s.sendTo("/v1/sessions", body)
 		switch {
@@ -215,7 +215,7 @@ func (s *scene) counted(list []*ran) error {
 	return nil
 }
 
-// everyMinute tells of 100,000 new sessions a minute for -span and shows what that costs.
+// everyMinute reports 100,000 new sessions a minute for -span and shows what that costs.
 func (s *scene) everyMinute(opt settings) error {
 	const rate, at = 100_000, 100
 	var n atomic.Int64
@@ -237,7 +237,7 @@ func (s *scene) everyMinute(opt settings) error {
 			}
 			lines = append(lines, x.messages(1)...)
 		}
-		return s.tell([]byte(joined(lines)))
+		return s.sendSession([]byte(joined(lines)))
 	}
 	f, err := s.timed(load{"100,000 sessions a minute", max(opt.span, 30*time.Second), 4, at}, send, s.drained)
 	if err != nil {

@@ -74,7 +74,7 @@ func soak(ctx context.Context, opt settings) error {
 	serviceB, dbB, benchB := s.usage()
 	n := float64(sent.Load())
 	slices.Sort(ages)
-	fmt.Printf("%.0f events in %s: %.0f a second filed; service %.0f µs, database %.0f µs, senders %.0f µs an event\n", n, took.Round(time.Second), n/took.Seconds(), (serviceB-serviceA)/n, (dbB-dbA)/n, (benchB-benchA)/n)
+	fmt.Printf("%.0f events in %s: %.0f a second processed; service %.0f µs, database %.0f µs, senders %.0f µs an event\n", n, took.Round(time.Second), n/took.Seconds(), (serviceB-serviceA)/n, (dbB-dbA)/n, (benchB-benchA)/n)
 	fmt.Printf("age of the inbox: median %.2f s, p99 %.2f s, most %.2f s\n", ages[len(ages)/2], ages[len(ages)*99/100], ages[len(ages)-1])
 	slices.Sort(seen)
 	if len(seen) > 0 {

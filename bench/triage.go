@@ -17,7 +17,7 @@ import (
 // triage measures a project with -issues issues and -events events while others
 // come in: the round, the next issue, decisions, the list by impact, who carries
 // what, at a twentieth and at half of -rate; and how long it takes to score all
-// issues anew, at -rate.
+// issues again, at -rate.
 func triage(ctx context.Context, opt settings) error {
 	s, err := openScene(ctx, opt.program)
 	if err != nil {
@@ -35,7 +35,7 @@ func triage(ctx context.Context, opt settings) error {
 	if err := s.tenfold(ctx); err != nil {
 		return err
 	}
-	fmt.Printf("%d issues, a tenth of them filed, the others like them, after %s\n",
+	fmt.Printf("%d issues, a tenth of them processed, the others like them, after %s\n",
 		s.count("SELECT COUNT(*) FROM issue_list"), time.Since(began).Round(time.Second))
 	if err := s.seed(ctx, opt.events, 200_000, true); err != nil {
 		return err
@@ -137,7 +137,7 @@ func (s *scene) askWhile(people []*asker, rate, from int) error {
 	return nil
 }
 
-// tenfold makes nine more of each issue, with its variant: filing 100,000 takes
+// tenfold makes nine more of each issue, with its variant: processing 100,000 takes
 // too long.
 func (s *scene) tenfold(ctx context.Context) error {
 	n := s.count("SELECT MAX(number) FROM issue")
@@ -234,7 +234,7 @@ func (a *asker) next(i int) error {
 	return a.get(path + "/events/newest")
 }
 
-// decide gives a new issue to somebody: every tenth is one.
+// decide assigns a new issue: every tenth is one.
 func (a *asker) decide(i int) error {
 	path := fmt.Sprintf("/api/issues/quayside/%d", 10*i)
 	return a.send(http.MethodPost, path+"/assign", fmt.Sprintf(`{"to":"Clerk %02d"}`, (i+7)%40), "", nil)
@@ -264,7 +264,7 @@ func (t *timed) tell() {
 		len(t.took), first.Round(100*time.Microsecond))
 }
 
-// traffic sends events at a rate until stop is called; told says what came of it.
+// traffic sends events at a rate until stop is called; told gives the result.
 func (s *scene) traffic(rate int) (stop func(), told func() string) {
 	const batch = 50
 	var sent atomic.Int64
@@ -346,7 +346,7 @@ func (s *scene) plans(ctx context.Context) error {
 		"stale issues":      "SELECT issue FROM issue_list FORCE INDEX (stale) WHERE project=1 AND stale_at<=1 ORDER BY stale_at LIMIT 500",
 		"old scores":        "SELECT issue FROM issue_list FORCE INDEX (scored) WHERE project=1 AND scoring_version<3 LIMIT 500",
 		"who carries what":  "SELECT l.owner, SUM(l.impact) FROM issue_list l FORCE INDEX (carried) WHERE l.owner IS NOT NULL AND l.state IN ('new','accepted','regressed','parked') GROUP BY l.owner, l.project",
-		"surge candidates":  "SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=1 AND slot>1 GROUP BY issue HAVING n>=10",
+		"surge candidates":  "SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (PRIMARY) WHERE project=1 AND slot>1 GROUP BY issue HAVING n>=10",
 		"active users":      "SELECT COUNT(*) FROM active_user FORCE INDEX (by_day) WHERE project=1 AND last_day>=1",
 		"what a person did": "SELECT h.id FROM history h FORCE INDEX (of_actor) WHERE h.actor='Clerk 01' AND h.actor_kind='person' AND h.at>=1",
 	} {

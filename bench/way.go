@@ -35,7 +35,7 @@ func (s *scene) bare(rows int) (func() error, error) {
 type kind struct {
 	name       string
 	senders, n int
-	filed      bool
+	processed  bool
 }
 
 // way measures the yardsticks: each in turn with the bare insert.
@@ -53,8 +53,8 @@ func way(ctx context.Context, opt settings) error {
 		{"bare insert, 2 connections, 20 rows", 2, 20, false},
 		{"stored: 64 senders of 1", 64, 1, false}, {"stored: 2 senders of 50", 2, 50, false}, {"stored: 1 sender of 1",
 			1, 1, false},
-		{"stored and filed: 2 senders of 50", 2, 50, true}, {"stored and filed: 64 senders of 1", 64, 1, true},
-		{"stored and filed: 1 sender of 1", 1, 1, true},
+		{"stored and processed: 2 senders of 50", 2, 50, true}, {"stored and processed: 64 senders of 1", 64, 1, true},
+		{"stored and processed: 1 sender of 1", 1, 1, true},
 	}
 	best := map[string]figure{}
 	for range opt.rounds {
@@ -64,7 +64,7 @@ func way(ctx context.Context, opt settings) error {
 			if i == 0 {
 				send = insert
 			}
-			if !k.filed { // the worker rests, so that storing alone is measured
+			if !k.processed { // the worker rests, so that storing alone is measured
 				settle = nil
 				if err := s.again("--store-only"); err != nil {
 					return err
@@ -77,7 +77,7 @@ func way(ctx context.Context, opt settings) error {
 			if f.rate > best[k.name].rate {
 				best[k.name] = f
 			}
-			if !k.filed {
+			if !k.processed {
 				if err := s.again(); err != nil {
 					return err
 				}

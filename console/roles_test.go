@@ -31,17 +31,17 @@ func TestTokens(t *testing.T) {
 	}
 	triage := []string{"issues:read", "issues:triage"}
 	check(t, "tokens", []call{
-		{"Say what it is for.", "missing", []any{draft("person", "  ", 90, nil), false}},
+		{"Name its purpose.", "missing", []any{draft("person", "  ", 90, nil), false}},
 		{"", "missing", []any{draft("person", "terminal", 90, nil), false}},
 		{"Choose the projects it is good for.", "missing", []any{draft("build", "ci", 90, nil), false}},
 		{"", "missing", []any{draft("build", "ci", 90, nil), true}}, {"", "missing", []any{draft("build", "ci", 90, nil, "quayside"), false}},
-		{"Choose what it may.", "missing", []any{draft("service", "bot", 90, nil, "quayside"), false}},
+		{"Choose its permissions.", "missing", []any{draft("service", "bot", 90, nil, "quayside"), false}},
 		{map[string]any{"label": "ci", "scope": "build", "projects": []string{"quayside"}, "days": 90}, "asked", []any{draft("build", " ci ", 90, triage, "quayside")}},
 		{map[string]any{"label": "bot", "scope": "service", "permissions": triage, "never": true}, "asked", []any{draft("service", "bot", 0, triage)}},
 		{"firethorn token create --scope build --projects quayside,gangway --days 30 'the ferry'\\''s build'", "commandOf", []any{draft("build", "the ferry's build", 30, nil, "quayside", "gangway")}},
 		{"firethorn token create --scope service --permission issues:read --permission issues:triage --never -- -x", "commandOf", []any{draft("service", "-x", 0, triage)}},
 		{"everything", "mayWords", []any{"service", []string{"issues:read", "admin"}}},
-		{"what the person may", "mayWords", []any{"person", []string{"symbols:push", "releases:announce", "rules:check", "rules:push", "issues:read", "issues:triage", "events:read", "export"}}},
+		{"all permissions of the person", "mayWords", []any{"person", []string{"symbols:push", "releases:announce", "rules:check", "rules:push", "issues:read", "issues:triage", "events:read", "export"}}},
 		{"issues:read, issues:triage", "mayWords", []any{"person", triage}},
 		{"symbols:push, releases:announce, rules:check, rules:push", "mayWords", []any{"build", []string{"symbols:push", "releases:announce", "rules:check", "rules:push"}}},
 	})

@@ -35,20 +35,20 @@ func TestConsole_EditsRules(t *testing.T) {
 	tab, check := signedIn(t, s)
 	open(t, tab, s.url+"/p/"+p+"/rules")
 	const editor = `document.querySelector('[data-editor]').shadowRoot.querySelector('.cm-content')`
-	eventually(t, tab, "an example to begin with", editor+`.innerText.includes('name: crawlers') && document.body.innerText.includes('No faults')`)
+	eventually(t, tab, "an example to begin with", editor+`.innerText.includes('name: crawlers') && document.body.innerText.includes('No errors')`)
 	accessible(t, tab, "rules")
 	eval[any](t, tab, editor+`.focus()`)
 	if err := chromedp.Do(tab, chromedp.KeyEvent("x")); err != nil { // before the comment at the top
 		t.Fatal(err)
 	}
-	eventually(t, tab, "the fault", `/\d fault/.test(document.body.innerText)`)
+	eventually(t, tab, "the fault", `/\d error/.test(document.body.innerText)`)
 	if !eval[bool](t, tab, `[...document.querySelectorAll('button')].find((b) => b.textContent.startsWith('Save')).disabled`) {
-		t.Error("a text with faults can be saved")
+		t.Error("a text with errors can be saved")
 	}
 	if err := chromedp.Do(tab, chromedp.KeyEvent("\b")); err != nil {
 		t.Fatal(err)
 	}
-	eventually(t, tab, "no faults again", `document.body.innerText.includes('No faults')`)
+	eventually(t, tab, "no errors again", `document.body.innerText.includes('No errors')`)
 	if err := chromedp.Do(tab, chromedp.KeyEvent("\r", chromedp.KeyModifiers(chromedp.ModifierCtrl))); err != nil {
 		t.Fatal(err)
 	}

@@ -23,7 +23,7 @@ func TestSendAndTriage_AtTheCommandLine(t *testing.T) {
 		t.Errorf("an empty list does not say what comes next: %s", out)
 	}
 	out, _ := s.run(t, 0, "send", "--project", "harbour", "--user", "p-1", "--release", "1.0.0")
-	if !strings.Contains(out, "filed as harbour/1") || !strings.Contains(out, "/p/harbour/issues/1") {
+	if !strings.Contains(out, "processed as harbour/1") || !strings.Contains(out, "/p/harbour/issues/1") {
 		t.Errorf("send prints %s", out)
 	}
 	s.run(t, 0, "person", "add", "Maren Holt", "maren@marrowsound.example", "--role", "member")
@@ -75,7 +75,7 @@ func TestCommandLine_SaysWhatIsWrong(t *testing.T) {
 		{1, "there is a project wrong already", []string{"project", "create", "wrong"}},
 		{3, "this token is not known", []string{"status", "--token", "bad"}},
 		{3, "does not answer", []string{"status", "--server", "http://127.0.0.1:1"}},
-		{1, "neither a source map nor a JavaScript file with one", []string{"symbols", "push", "-p", "wrong", "--release", "1", t.TempDir()}},
+		{1, "no source map and no JavaScript file with one", []string{"symbols", "push", "-p", "wrong", "--release", "1", t.TempDir()}},
 	} {
 		if _, errs := s.run(t, c.code, c.args...); !strings.Contains(errs, c.want) {
 			t.Errorf("firethorn %s says %q, want %q", strings.Join(c.args, " "), errs, c.want)

@@ -50,7 +50,7 @@ func main() {
 }
 `
 
-func TestGoClient_WhatKilledTheProgramIsTold(t *testing.T) {
+func TestGoClient_ReportsTheFatalError(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	client, err := filepath.Abs("../client/go")
@@ -83,7 +83,7 @@ func TestGoClient_WhatKilledTheProgramIsTold(t *testing.T) {
 			t.Fatal(err)
 		}
 		_ = first.Wait() // it was killed
-		if n := len(filed(t, "go-killed")); n != 0 {
+		if n := len(storedEvents(t, "go-killed")); n != 0 {
 			t.Errorf("%d events before the next start", n)
 		}
 		if err := run("again", shared.url, "go-killed", key).Wait(); err != nil {
@@ -99,7 +99,7 @@ func TestGoClient_WhatKilledTheProgramIsTold(t *testing.T) {
 	t.Run("deadlock", func(t *testing.T) {
 		key := shared.project(t, "go-deadlock")
 		run("deadlock", shared.url, "go-deadlock", key)
-		until(t, "the hang is told", func() bool { return len(filed(t, "go-deadlock")) == 1 })
+		until(t, "the hang is told", func() bool { return len(storedEvents(t, "go-deadlock")) == 1 })
 		if first := shared.issues(t, "go-deadlock")[0]; first.Headline != "Hang in main.(*ledger).balance" {
 			t.Error(first.Headline, first.Place)
 		}

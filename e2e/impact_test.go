@@ -106,7 +106,7 @@ func TestAssignRules_AndTeams(t *testing.T) {
 	out, _ = s.run(t, 0, "team", "change", "@night-watch", "--remove", "eskil.moe@marrowsound.example")
 	saysAll(t, out, "Night Watch (@night-watch): Runa Skov")
 	_, errs := s.run(t, 1, "person", "link", "Night Watch")
-	saysAll(t, errs, "nobody signs in as one")
+	saysAll(t, errs, "teams cannot sign in")
 	file := filepath.Join(t.TempDir(), "rules.yaml")
 	write := func(to string) {
 		t.Helper()

@@ -95,7 +95,7 @@ func TestLife_FixedByACommitAndBack(t *testing.T) {
 	throw("tideAt", "1.1.0")
 	has(say(0, "issue", "likely", "1"), "2 commits since 1.0.0", culprit[:10]+"  Look tides up without a check", "changed the origin's line, tideAt.ts:3", "is web/src/tideAt.ts (by the longest equal end, src/tideAt.ts)", "was changed last by Oke Farrow")
 	has(say(0, "issue", "show", "1"), "3    return tables[day]", "from the repository, at commit "+culprit[:10])
-	has(say(0, "issue", "owners", "1"), "Named there, and nobody here: Oke Farrow <oke.farrow@marrowsound.example>")
+	has(say(0, "issue", "owners", "1"), "Named there, but no account here: Oke Farrow <oke.farrow@marrowsound.example>")
 	s.run(t, 0, "person", "add", "Oke Farrow", "oke.farrow@marrowsound.example", "--role", "member")
 	has(say(0, "issue", "owners", "1"), "Oke Farrow  changed the line last, today", "web/src/tideAt.ts")
 	var token struct{ Token string }
@@ -146,7 +146,7 @@ func TestLife_FixedByACommitAndBack(t *testing.T) {
 	has(say(1, "project", "change", p, "--repository", "https://code.marrowsound.example/x"), "--fetch-from")
 	has(say(1, "project", "change", p, "--commit-link", "javascript:alert({commit})"), "http or https address")
 	say(0, "project", "change", p, "--commit-link", "https://code.marrowsound.example/c/{commit}", "--source-path", "src/=web/src/")
-	has(say(0, "issue", "likely", "1", "--in", "1.1.0"), "https://code.marrowsound.example/c/"+culprit, "as set: src/ stands for web/src/")
+	has(say(0, "issue", "likely", "1", "--in", "1.1.0"), "https://code.marrowsound.example/c/"+culprit, "by the source path src/=web/src/")
 	s.recounted(t)
 }
 

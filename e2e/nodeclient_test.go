@@ -34,7 +34,7 @@ await drain()
 	if text(e, "user", "value") != "gate-7" || text(e, "breadcrumbs", "0", "message") != "manifest of 1200" || text(e, "resource", "service.name") != "gangway" {
 		t.Errorf("it does not say whom it hit, or after what: %v %v", e["user"], e["breadcrumbs"])
 	}
-	if n := len(filed(t, "node-hang")); n != 1 {
+	if n := len(storedEvents(t, "node-hang")); n != 1 {
 		t.Errorf("%d events of one hang", n)
 	}
 }
@@ -57,7 +57,7 @@ func TestNodeClient_ReportsAHangThatNeverEnds(t *testing.T) { // alone: what it 
 	}
 	// On a busy machine loading what it takes to fetch can be a hang of its own.
 	until(t, "the hang is filed while it lasts", func() bool {
-		return len(filed(t, "node-gone")) > 0 && strings.Contains(text(newest(t, shared, "node-gone"), "exceptions", "0", "stack"), "at waitForTide (")
+		return len(storedEvents(t, "node-gone")) > 0 && strings.Contains(text(newest(t, shared, "node-gone"), "exceptions", "0", "stack"), "at waitForTide (")
 	})
 	if err := cmd.Process.Kill(); err != nil {
 		t.Error(err)
@@ -73,7 +73,7 @@ func sessionCounts(t *testing.T, project string) string {
 	return fmt.Sprintf("clean %s faulty %s crashed %s running %s", text(counts.Total, "clean"), text(counts.Total, "faulty"), text(counts.Total, "crashed"), text(counts.Total, "running"))
 }
 
-func TestNodeClient_TellsOfTheProcess(t *testing.T) {
+func TestNodeClient_ReportsTheProcess(t *testing.T) {
 	t.Parallel()
 	key := shared.project(t, "node-process")
 	script := func(then string) string {
@@ -87,7 +87,7 @@ func TestNodeClient_TellsOfTheProcess(t *testing.T) {
 	}
 }
 
-func TestNodeClient_EndsItsSessionWhenToldTo(t *testing.T) {
+func TestNodeClient_EndsItsSessionOnRequest(t *testing.T) {
 	t.Parallel()
 	key := shared.project(t, "node-signal")
 	needBuild(t, "../client/js/dist")
@@ -118,7 +118,7 @@ func TestNodeClient_EndsItsSessionWhenToldTo(t *testing.T) {
 	}
 }
 
-func TestNodeClient_TellsOfRequests(t *testing.T) {
+func TestNodeClient_ReportsRequests(t *testing.T) {
 	t.Parallel()
 	key := shared.project(t, "node-requests")
 	node(t, `
@@ -146,7 +146,7 @@ await drain()
 	}
 }
 
-func TestNodeClient_SendsTheShareItIsTold(t *testing.T) {
+func TestNodeClient_SendsTheConfiguredShare(t *testing.T) {
 	t.Parallel()
 	key := shared.project(t, "node-share")
 	out := node(t, `

@@ -95,7 +95,7 @@ func TestNodeClient_KeepsOnlyWhereItIsPrivate(t *testing.T) {
 	}
 }
 
-func TestNodeClient_TellsOfAHangInAWorkerThread(t *testing.T) { // alone: what it starts has only so much time
+func TestNodeClient_ReportsAHangInAWorkerThread(t *testing.T) { // alone: what it starts has only so much time
 	c := newCollector(t)
 	script := fmt.Sprintf(`
 import { Worker } from 'node:worker_threads'
@@ -246,7 +246,7 @@ setTimeout(() => console.log(order.join()), 300)
 }
 
 // TestNodeClient_GoesOnAfterASignalThatIsNoEnd: an application that reads its
-// settings anew on SIGHUP reports as before, and its crash is a crash.
+// settings again on SIGHUP reports as before, and its crash is a crash.
 func TestNodeClient_GoesOnAfterASignalThatIsNoEnd(t *testing.T) { // alone: what it starts has only so much time
 	c := newCollector(t)
 	got := runNode(t, t.TempDir(), `

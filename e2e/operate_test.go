@@ -55,12 +55,12 @@ func (s *service) get(t *testing.T, path string, admin bool) (int, string) {
 	return res.StatusCode, string(raw)
 }
 
-func TestOperate_SaysHowThingsAreWhileTheDatabaseIsAway(t *testing.T) {
+func TestOperate_ShowsStatusWithoutTheDatabase(t *testing.T) {
 	t.Parallel()
 	bin, dir := build(t), filepath.Join(t.TempDir(), "data")
 	p := launch(t, bin, dir)
 	key := p.project(t, "away")
-	if code, out, _ := p.code("status"); code != 0 || !strings.HasPrefix(out, "all is well\n") || !strings.Contains(out, "1 process files") || !strings.Contains(out, "every commit is synced") {
+	if code, out, _ := p.code("status"); code != 0 || !strings.HasPrefix(out, "all is well\n") || !strings.Contains(out, "1 process runs") || !strings.Contains(out, "every commit is synced") {
 		t.Errorf("before: %d %s", code, out)
 	}
 	pid := databasePID(t, dir)

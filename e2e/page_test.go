@@ -133,13 +133,13 @@ func visit(t *testing.T, tab context.Context, at string) {
 	time.Sleep(200 * time.Millisecond) // what is loaded behind it
 }
 
-type filedEvent struct{ ID, Headline string }
+type storedEvent struct{ ID, Headline string }
 
-// filed lists the events of a project, oldest first.
-func filed(t *testing.T, project string) []filedEvent {
+// storedEvents lists the events of a project, oldest first.
+func storedEvents(t *testing.T, project string) []storedEvent {
 	t.Helper()
 	shared.settle(t)
-	var page struct{ Events []filedEvent }
+	var page struct{ Events []storedEvent }
 	shared.json(t, &page, "event", "list", "--project", project, "--limit", "500")
 	slices.Reverse(page.Events)
 	return page.Events
@@ -150,7 +150,7 @@ func filed(t *testing.T, project string) []filedEvent {
 func messages(t *testing.T, project string) []string {
 	t.Helper()
 	var out []string
-	for _, row := range filed(t, project) {
+	for _, row := range storedEvents(t, project) {
 		var e map[string]any
 		shared.json(t, &e, "event", "show", row.ID, "--project", project)
 		out = append(out, text(e, "time")+" "+text(e, "exceptions", "0", "message"))
@@ -180,7 +180,7 @@ func TestPage_OfflineBrokenReloadedOnline(t *testing.T) {
 	}
 	g.set(false)
 	eval[any](t, tab, "dispatchEvent(new Event('online')); 0")
-	until(t, "all three arrive", func() bool { return len(filed(t, "page-offline")) >= 3 })
+	until(t, "all three arrive", func() bool { return len(storedEvents(t, "page-offline")) >= 3 })
 	eventually(t, tab, "nothing is kept any more", "!Object.keys(localStorage).some((k) => k.includes('.events.'))")
 	if got := fmt.Sprint(messages(t, "page-offline")); got != "[first second third]" {
 		t.Error(got)
@@ -238,7 +238,7 @@ func TestPage_HandsOverAtMost60KBNewestFirst(t *testing.T) {
 	if !strings.HasSuffix("abcdefghij", words[max(0, len(words)-4):]) || full < 2 || full == len(env.Events) {
 		t.Errorf("%d bytes hold %q, %d of them with breadcrumbs", len(first), words, full)
 	}
-	until(t, "the next page sends the rest", func() bool { return len(filed(t, "page-hide")) == 10 })
+	until(t, "the next page sends the rest", func() bool { return len(storedEvents(t, "page-hide")) == 10 })
 	time.Sleep(300 * time.Millisecond)
 	if got := strings.Join(messages(t, "page-hide"), ""); strings.Count(got, "broken") != 10 {
 		t.Error(got)
@@ -321,9 +321,9 @@ func TestPage_ReportsFromHostileApplications(t *testing.T) {
 			visit(t, tab, site.URL)
 			eval[any](t, tab, "setTimeout(() => { throw new RangeError('sunk') }); 0")
 			until(t, "the error is filed", func() bool {
-				return slices.ContainsFunc(filed(t, project), func(e filedEvent) bool { return strings.HasPrefix(e.Headline, "RangeError") })
+				return slices.ContainsFunc(storedEvents(t, project), func(e storedEvent) bool { return strings.HasPrefix(e.Headline, "RangeError") })
 			})
-			if n := len(filed(t, project)); n > 30 {
+			if n := len(storedEvents(t, project)); n > 30 {
 				t.Errorf("%d events of one error", n)
 			}
 		})
@@ -378,7 +378,7 @@ func TestPage_KeepsWhatIsAnsweredByStrangers(t *testing.T) {
 		eval[any](t, tab, "dispatchEvent(new Event('online')); 0")
 		time.Sleep(150 * time.Millisecond)
 	}
-	until(t, "it arrives in the end", func() bool { return len(filed(t, "page-stranger")) == 1 })
+	until(t, "it arrives in the end", func() bool { return len(storedEvents(t, "page-stranger")) == 1 })
 }
 
 func TestPage_ReportsFromWorkers(t *testing.T) {
@@ -388,7 +388,7 @@ func TestPage_ReportsFromWorkers(t *testing.T) {
 		fmt.Sprintf("const code = `import { start } from '${location.origin}/client/browser.js'; start({ server: '%s', key: '%s', service: 'worker' }); setTimeout(() => { throw new TypeError('in the worker') }, 50)`; new Worker(URL.createObjectURL(new Blob([code], { type: 'text/javascript' })), { type: 'module' })", shared.url, key))
 	visit(t, newTab(t), site.URL)
 	until(t, "the worker reports its error", func() bool {
-		for _, row := range filed(t, "page-worker") {
+		for _, row := range storedEvents(t, "page-worker") {
 			var e map[string]any
 			shared.json(t, &e, "event", "show", row.ID, "--project", "page-worker")
 			if text(e, "exceptions", "0", "message") == "in the worker" && text(e, "handled") == "false" && text(e, "resource", "service.name") == "worker" {
@@ -399,7 +399,7 @@ func TestPage_ReportsFromWorkers(t *testing.T) {
 	})
 }
 
-func TestPage_TellsOfItsSession(t *testing.T) {
+func TestPage_ReportsItsSession(t *testing.T) {
 	t.Parallel()
 	key := shared.project(t, "page-session")
 	site := page(t, "", fmt.Sprintf("server: %q, key: %q", shared.url, key), "user('p-7')")

@@ -62,7 +62,7 @@ func TestGrouping_ARuleIsTriedActsAndIsTakenBack(t *testing.T) {
 	}
 	file := rulesFile(t, joinTimeouts)
 	out, _ := s.run(t, 0, "rules", "try", "-p", p, file)
-	for _, want := range []string{"6 of 12 events, of 6 users, would be in another issue: 1 merge, 0 splits; 1 of 5 issues stay", "harbour.example does not answer", "by the rule timeouts of one upstream", "its number would lead there", "+ rule timeout of harbour.example"} {
+	for _, want := range []string{"6 of 12 events, of 6 users, would be in another issue: 1 merge, 0 splits; 1 of 5 issues stay", "harbour.example does not answer", "by the rule timeouts of one upstream", "its number would redirect there", "+ rule timeout of harbour.example"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("try does not say %q:\n%s", want, out)
 		}
@@ -185,7 +185,7 @@ func TestConsole_MendsGrouping(t *testing.T) {
 		eval[any](t, tab, `[...document.querySelectorAll('main button, main a, dialog button')].filter((b) => b.textContent.trim().startsWith('`+words+`')).at(-1).click()`)
 	}
 	click("Try the rule")
-	eventually(t, tab, "the suggestion, tried", `document.body.innerText.includes('1 merge, 0 splits') && document.body.innerText.includes('No faults')`)
+	eventually(t, tab, "the suggestion, tried", `document.body.innerText.includes('1 merge, 0 splits') && document.body.innerText.includes('No errors')`)
 	accessible(t, tab, "a trial of grouping")
 	click("Save as version 1")
 	eventually(t, tab, "saved", `document.body.innerText.includes('Version 1, by Operator')`)

@@ -35,7 +35,7 @@ func TestRelease_FromTheBuildToTheNextOne(t *testing.T) {
 		t.Errorf("order says %s", out)
 	}
 	s.run(t, 0, "project", "change", p, "--release-order", "announcement")
-	if out, _ := s.run(t, 0, "release", "order", "-p", p, "2.8.0", "2.9.0"); !strings.Contains(out, "2.8.0 comes after 2.9.0: nothing was heard of 2.8.0 yet") {
+	if out, _ := s.run(t, 0, "release", "order", "-p", p, "2.8.0", "2.9.0"); !strings.Contains(out, "2.8.0 comes after 2.9.0: 2.8.0 is not known yet") {
 		t.Errorf("order by announcement says %s", out)
 	}
 }

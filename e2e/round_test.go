@@ -43,7 +43,7 @@ func morning(t *testing.T, s *service, p string) {
 }
 
 // The demo's morning by keyboard alone: every issue is decided about, one is
-// put off, one taken back; the round ends with what was decided.
+// put off, one undone; the round ends with what was decided.
 func TestRound_InTheConsole(t *testing.T) {
 	t.Parallel()
 	s, p := shared, "round-console"
@@ -180,7 +180,7 @@ func TestRound_InTheTerminal(t *testing.T) {
 	out := as(strings.Join(in, "\n")+"\n", 0, "round")
 	t.Logf("%d issues in the terminal: %d lines in %s", len(r.Items), len(in), time.Since(began).Round(10*time.Millisecond))
 	saysAll(t, out, fmt.Sprintf("%d need a decision", len(r.Items)), fmt.Sprintf("[1 of %d]", len(r.Items)), "x is no key here", `no person with a role in `+p+` is called "nobody-here"`, `"soon" is no time to come`, "called fatal; impact",
-		"accepted", "with Berit Aune", "or 10 more users", "fixed in the next release", "dismissed", "of 40.0  users", "▶", "said", "what you said is taken back", "leads to "+r.Items[0].ID+" now", "called error again", fmt.Sprintf("Round of %s: ", p), "1 is left for another time.")
+		"accepted", "with Berit Aune", "or 10 more users", "fixed in the next release", "dismissed", "of 40.0  users", "▶", "said", "your decision is undone", "leads to "+r.Items[0].ID+" now", "called error again", fmt.Sprintf("Round of %s: ", p), "1 is left for another time.")
 	if strings.Contains(out, "\x1b") {
 		t.Errorf("colours where nobody sees them: %q", out[:300])
 	}

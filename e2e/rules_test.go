@@ -45,7 +45,7 @@ func TestRules_FromAFileToReceived(t *testing.T) {
 		t.Errorf("check says %s", out)
 	}
 	out, _ := s.run(t, 0, "rules", "try", "-p", p, good)
-	for _, want := range []string{"2 stored events", "1 would have been let in, 1 dropped", "crawlers", "- pass MSF-204811 was not read", "+ pass [scrubbed] was not read"} {
+	for _, want := range []string{"2 stored events", "1 would be accepted, 1 dropped", "crawlers", "- pass MSF-204811 was not read", "+ pass [scrubbed] was not read"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("try does not say %q:\n%s", want, out)
 		}

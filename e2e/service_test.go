@@ -136,7 +136,7 @@ func TestService_LosesNothingWhateverIsKilled(t *testing.T) {
 	}
 }
 
-func TestServe_SaysWhatStandsInTheWay(t *testing.T) {
+func TestServe_ExplainsWhyItCannotStart(t *testing.T) {
 	busy, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)

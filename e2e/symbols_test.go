@@ -137,7 +137,7 @@ func TestSymbols_ComeLate(t *testing.T) {
 	accessible(t, tab, "the notice")
 	open(t, tab, s.url+"/p/"+p+"/issues/1")
 	eventually(t, tab, "the reason at the frame", `document.body.innerText.includes('no symbols were pushed for release 2.0.0')`)
-	eval[any](t, tab, `[...document.querySelectorAll('a')].find((a) => a.textContent === 'What was looked for').click()`)
+	eval[any](t, tab, `[...document.querySelectorAll('a')].find((a) => a.textContent === 'Searched symbols').click()`)
 	eventually(t, tab, "the check of the event", `document.body.innerText.includes('The one generated file that the trace of this event names cannot be read.')`)
 	open(t, tab, s.url+"/p/"+p+"/symbols?release=2.0.0")
 	eventually(t, tab, "the page of the release", `document.body.innerText.includes('4 unread in 1 issue')`)
@@ -286,7 +286,7 @@ func TestSymbols_APushThatIsCutOffAnywhere(t *testing.T) {
 	if status, text := content(archive.Bytes()); status != 201 || !strings.Contains(text, fmt.Sprintf("%x", sha256.Sum256(contents[2]))) {
 		t.Errorf("whole: %d %s", status, text)
 	}
-	for address, want := range map[string]string{"../../etc/app.js": "climbs", `..\..\app.js`: "climbs", "": "has no address", "assets/*.js": "a * in the name", "http:///app.js": "is no URL"} {
+	for address, want := range map[string]string{"../../etc/app.js": "climbs", `..\..\app.js`: "climbs", "": "has no address", "assets/*.js": "a * in the file name", "http:///app.js": "is no URL"} {
 		body := fmt.Sprintf(`{"release":"1","files":[{"address":%q,"map":"%x"}]}`, address, sha256.Sum256(contents[0]))
 		if status, text := s.authorised(t, "/api/projects/"+p+"/symbols", "application/json", []byte(body)); status != 400 || !strings.Contains(text, want) {
 			t.Errorf("%q: %d %s, want %s", address, status, text, want)

@@ -154,7 +154,7 @@ func TestOwners_HandOver(t *testing.T) {
 	open(t, tab, s.url+"/owners")
 	eventually(t, tab, "who carries what", `[...document.querySelectorAll('tbody tr')].some((r) => r.innerText.includes('Tove Lind') && r.innerText.includes('carried'))`)
 	accessible(t, tab, "who carries what")
-	eval[any](t, tab, `document.querySelector('button[aria-label="Hand over what Tove Lind has"]').click()`)
+	eval[any](t, tab, `document.querySelector('button[aria-label="Hand over the issues of Tove Lind"]').click()`)
 	eventually(t, tab, "to whom", `[...(document.querySelector('dialog select')?.options ?? [])].some((o) => o.value === 'Ned Marsh')`)
 	accessible(t, tab, "the dialog of handing over")
 	eval[any](t, tab, `document.querySelector('dialog select').value = 'Ned Marsh'; document.querySelector('dialog form').requestSubmit()`)

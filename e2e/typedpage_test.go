@@ -142,10 +142,10 @@ func TestPage_TypedApplicationIsReadable(t *testing.T) {
 	}
 }
 
-// TestSymbolsCheck_SaysWhichSourcesAreDoubted pushes a map of which one source is
+// TestSymbolsCheck_WarnsOfDoubtfulSources pushes a map of which one source is
 // no program, and one whose text is of another build: their names come from the
 // bundle, and the check says so.
-func TestSymbolsCheck_SaysWhichSourcesAreDoubted(t *testing.T) {
+func TestSymbolsCheck_WarnsOfDoubtfulSources(t *testing.T) {
 	t.Parallel()
 	const project = "doubted"
 	key := shared.project(t, project)

@@ -20,7 +20,7 @@ import (
 // How long each part of the scene of one frozen process takes.
 const (
 	freezeBefore = 8 * time.Second  // all three file
-	freezeMost   = 25 * time.Second // until somebody else has its shards
+	maxFreeze    = 25 * time.Second // until somebody else has its shards
 	freezeAfter  = 8 * time.Second  // it files again
 )
 
@@ -59,7 +59,7 @@ func (s *stage) freezeOne(ctx context.Context) error {
 	victim.signal(syscall.SIGSTOP)
 	s.report.Kills[freeze]++
 	began := time.Now()
-	for held() > 0 && time.Since(began) < freezeMost {
+	for held() > 0 && time.Since(began) < maxFreeze {
 		time.Sleep(100 * time.Millisecond)
 	}
 	fmt.Fprintf(s.opt.Out, "%.1f s later it holds %d; the others have them\n", time.Since(began).Seconds(), held())

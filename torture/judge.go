@@ -34,7 +34,7 @@ func (s *stage) judge(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	aside, err := tally(ctx, db, "SELECT event, COUNT(*) FROM failed_event WHERE event IS NOT NULL GROUP BY project, event")
+	failed, err := tally(ctx, db, "SELECT event, COUNT(*) FROM failed_event WHERE event IS NOT NULL GROUP BY project, event")
 	if err != nil {
 		return err
 	}
@@ -52,15 +52,15 @@ func (s *stage) judge(ctx context.Context) error {
 		}
 	}
 	for id := range x.known {
-		switch n := filed[id] + aside[id]; {
+		switch n := filed[id] + failed[id]; {
 		case n == 0:
 			s.report.Missing = append(s.report.Missing, id.String())
 		case n > 1:
 			s.report.Doubled = append(s.report.Doubled, id.String())
-		case aside[id] == 1:
-			s.report.SetAside++
+		case failed[id] == 1:
+			s.report.Failed++
 		default:
-			s.report.Filed++
+			s.report.Processed++
 		}
 	}
 	for id, n := range filed {
@@ -85,7 +85,7 @@ func (s *stage) judge(ctx context.Context) error {
 	}
 	errs := []error{s.judgeAlerts(ctx, db)}
 	for what, list := range map[string][]string{"acknowledged and nowhere": s.report.Missing,
-		"filed more than once, or never sent": s.report.Doubled, "counters that differ": s.report.Difference} {
+		"processed more than once, or never sent": s.report.Doubled, "counters that differ": s.report.Difference} {
 		if len(list) > 0 {
 			errs = append(errs, fmt.Errorf("%s: %d, for example %s", what, len(list),
 				strings.Join(list[:min(len(list), 8)], "; ")))

@@ -33,18 +33,18 @@ type Options struct {
 
 // Report says what was done and what came of it.
 type Report struct {
-	Seed                         int64
-	Kills                        map[string]int
-	Acknowledged, Repeats        int
-	TurnedAway, Unanswered       int64
-	Merges, Undos, Decisions     int64
-	Regroupings, TakenBack       int64
-	Days                         float64 // that the clock went on
-	Filed, SetAside, Unexpected  int
-	Dropped                      int // of the filed ones, with their partition
-	Took                         time.Duration
-	Missing, Doubled, Difference []string
-	Alerts                       map[string]int // deliveries by state, and what else came of them
+	Seed                          int64
+	Kills                         map[string]int
+	Acknowledged, Repeats         int
+	Rejected, Unanswered          int64
+	Merges, Undos, Decisions      int64
+	Regroupings, TakenBack        int64
+	Days                          float64 // that the clock went on
+	Processed, Failed, Unexpected int
+	Dropped                       int // of the processed ones, with their partition
+	Took                          time.Duration
+	Missing, Doubled, Difference  []string
+	Alerts                        map[string]int // deliveries by state, and what else came of them
 }
 
 // happened is how often something happened.
@@ -58,8 +58,8 @@ func (r Report) happened() (n int) {
 func (r Report) String() string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "seed %d, %s: %v; the clock went on by %.1f days, events were kept for %d\n", r.Seed, r.Took.Round(time.Second), r.Kills, r.Days, keepDays)
-	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests turned away, %d without an answer; %d merges, %d undos, %d decisions, %d regroupings, %d taken back\n", r.Acknowledged, r.Repeats, r.TurnedAway, r.Unanswered, r.Merges, r.Undos, r.Decisions, r.Regroupings, r.TakenBack)
-	fmt.Fprintf(&b, "%d of them filed once, %d set aside, %d missing, %d filed more than once; %d filed that had no answer; %d have had their day and are dropped; recount: %d differences\n", r.Filed, r.SetAside, len(r.Missing), len(r.Doubled), r.Unexpected, r.Dropped, len(r.Difference))
+	fmt.Fprintf(&b, "%d events acknowledged, %d sent again on purpose, %d requests refused, %d without an answer; %d merges, %d undos, %d decisions, %d regroupings, %d undone\n", r.Acknowledged, r.Repeats, r.Rejected, r.Unanswered, r.Merges, r.Undos, r.Decisions, r.Regroupings, r.TakenBack)
+	fmt.Fprintf(&b, "%d of them processed once, %d failed, %d missing, %d processed more than once; %d processed without an answer; %d expired and dropped; recount: %d differences\n", r.Processed, r.Failed, len(r.Missing), len(r.Doubled), r.Unexpected, r.Dropped, len(r.Difference))
 	fmt.Fprintf(&b, "messages of alerts: %v\n", r.Alerts)
 	return b.String()
 }
@@ -141,7 +141,7 @@ func Run(ctx context.Context, opt Options) (Report, error) {
 	if err != nil {
 		return s.report, err
 	}
-	fmt.Fprintln(opt.Out, "enough has happened; waiting until all is filed")
+	fmt.Fprintln(opt.Out, "waiting until everything is processed")
 	if err := s.settle(ctx); err != nil {
 		s.logs()
 		return s.report, err
@@ -182,7 +182,7 @@ var happens = []string{killService, killService, killService, killDatabase, lose
 // shards over meanwhile, and its transactions are ended by the server.
 const lossTime = 10 * time.Second
 
-// A clock stands still until its process is started anew, so the clocks of processes come
+// A clock stands still until its process is started again, so the clocks of processes come
 // apart. Partitions go two days after their day, and a service whose clock is off by hours
 // files nothing: clocks that are days apart would only show what cannot happen.
 const (
@@ -276,7 +276,7 @@ var decisions = []string{
 	"reopen", `{}`, "accept", `{}`,
 }
 
-// decide decides about one issue, or about all that are open, and at times
+// decide decides about one issue, or about all open ones, and at times
 // takes the latter back.
 func (s *stage) decide(ctx context.Context, v *service, project string, number int, rnd *rand.Rand) {
 	n := 2 * rnd.IntN(len(decisions)/2)

@@ -156,7 +156,7 @@ func (x *sender) send(ctx context.Context, rnd *rand.Rand, project int, batch []
 			x.acked = append(x.acked, e)
 		}
 	case err == nil && (status == http.StatusServiceUnavailable || status == http.StatusTooManyRequests):
-		x.s.report.TurnedAway++
+		x.s.report.Rejected++
 		x.unsure(batch)
 		time.Sleep(20 * time.Millisecond)
 	default:

@@ -33,7 +33,7 @@ type service struct {
 
 	mu      sync.Mutex
 	cmd     *exec.Cmd
-	kept    int // rounds that it was not started anew
+	kept    int // rounds that it was not started again
 	ending  bool
 	restart sync.WaitGroup
 }
@@ -119,8 +119,8 @@ func (v *service) stop() {
 
 func (v *service) url(path string) string { return "http://" + v.address + path }
 
-func (v *service) waitReady(ctx context.Context, most time.Duration) error {
-	for until := time.Now().Add(most); ; time.Sleep(30 * time.Millisecond) {
+func (v *service) waitReady(ctx context.Context, limit time.Duration) error {
+	for until := time.Now().Add(limit); ; time.Sleep(30 * time.Millisecond) {
 		if res, err := http.Get(v.url("/readyz")); err == nil {
 			res.Body.Close()
 			if res.StatusCode == http.StatusOK {

@@ -19,7 +19,7 @@ func TestTorture_LosesNothingAndCountsNothingTwice(t *testing.T) {
 	if err != nil {
 		t.Error(err)
 	}
-	if report.Filed < 100 || report.Repeats == 0 || report.happened() != 6 {
+	if report.Processed < 100 || report.Repeats == 0 || report.happened() != 6 {
 		t.Error("too little has happened for the run to mean anything")
 	}
 }

@@ -30,7 +30,7 @@ import (
 	"firethorn/internal/api/releases"
 	"firethorn/internal/api/search"
 	"firethorn/internal/api/symbols"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/repository"
 	"firethorn/internal/web"
@@ -88,7 +88,7 @@ var jsonOnce = huma.Format{Marshal: huma.DefaultJSONFormat.Marshal, Unmarshal: f
 func describe(r chi.Router) huma.API {
 	ourErrors.Do(func() {
 		huma.NewError = func(status int, msg string, errs ...error) huma.StatusError {
-			return problem(status, msg, errs)
+			return newProblem(status, msg, errs)
 		}
 	})
 	cfg := huma.DefaultConfig("Firethorn", Version)
@@ -101,13 +101,13 @@ func describe(r chi.Router) huma.API {
 	return humachi.New(r, cfg)
 }
 
-// problem makes validation failures look like every other error.
-func problem(status int, msg string, errs []error) *web.Problem {
+// newProblem makes validation failures look like every other error.
+func newProblem(status int, msg string, errs []error) *web.Problem {
 	if status == http.StatusUnprocessableEntity {
 		status = http.StatusBadRequest
 	}
 	p := &web.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: msg,
-		Code: string(fault.BadInput)}
+		Code: string(problem.BadInput)}
 	for _, e := range errs {
 		if e == nil {
 			continue
@@ -135,7 +135,7 @@ func (a *API) register(r chi.Router, f *calls.Frame, metrics http.Handler) (huma
 	t.Stream("live", a.live.Serve)
 	t.Stream("metrics", func(w http.ResponseWriter, r *http.Request) error {
 		if metrics == nil {
-			return fault.New(fault.NotFound, "this process does not measure itself")
+			return problem.New(problem.NotFound, "this process does not measure itself")
 		}
 		metrics.ServeHTTP(w, r)
 		return nil

@@ -54,7 +54,7 @@ func TestLinkForMe_NeedsAWholeToken(t *testing.T) {
 }
 
 // A build is told no count of what was reported.
-func TestAnnounce_TellsBuildsNoCounts(t *testing.T) {
+func TestAnnounce_HidesCountsFromBuilds(t *testing.T) {
 	c := newCrew(t)
 	for caller, want := range map[string]bool{"build token": false, "member": true} {
 		for path, body := range map[string]string{"/api/projects/quayside/releases": `{"version":"4.2.0"}`,

@@ -35,8 +35,8 @@ func (b *breaking) Note(_ context.Context, a audit.Act) error {
 	return nil
 }
 
-func (b *breaking) SetAside(context.Context, int64, int) ([]inbox.Aside, error) {
-	return []inbox.Aside{{ID: uuid.New()}, {ID: uuid.New()}}, nil
+func (b *breaking) FailedEvents(context.Context, int64, int) ([]inbox.FailedEvent, error) {
+	return []inbox.FailedEvent{{ID: uuid.New()}, {ID: uuid.New()}}, nil
 }
 
 func (b *breaking) Discard(context.Context, uuid.UUID) error {

@@ -11,8 +11,8 @@ import (
 	"time"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/testbed"
@@ -68,7 +68,7 @@ func heard(lines <-chan string, within time.Duration, words string) string {
 
 // A live stream says what happens in the projects that who listens sees, from moment
 // to moment: a role that is taken away ends that.
-func TestLive_SaysWhatOneSees(t *testing.T) {
+func TestLive_SendsOnlyVisibleProjects(t *testing.T) {
 	c := newCrew(t)
 	viewer, stop := c.lines("viewer")
 	defer stop()
@@ -115,7 +115,7 @@ func TestActMany_EndsWithTheRole(t *testing.T) {
 	left := 3
 	still := func(context.Context) error {
 		if left--; left < 0 {
-			return fault.New(fault.Forbidden, "not any more")
+			return problem.New(problem.Forbidden, "not any more")
 		}
 		return nil
 	}
@@ -133,7 +133,7 @@ func TestActMany_EndsWithTheRole(t *testing.T) {
 	}
 }
 
-// Still asks anew who it is: a role, a session and a token that are gone are gone at
+// Still asks again who it is: a role, a session and a token that are gone are gone at
 // once.
 func TestActMany_AsksAgainWhoItIs(t *testing.T) {
 	c := newCrew(t)
@@ -164,7 +164,7 @@ type vanishing struct {
 
 func (v *vanishing) GrantOfToken(ctx context.Context, text, address string) (*accounts.Grant, error) {
 	if v.asked++; v.asked > 2 {
-		return nil, fault.New(fault.Unauthorized, "this token is not known")
+		return nil, problem.New(problem.Unauthorized, "this token is not known")
 	}
 	return v.breaking.GrantOfToken(ctx, text, address)
 }

@@ -145,7 +145,7 @@ func (f *failing) FeedbackCount(context.Context, int64) (int64, error) { return 
 func (f *failing) FeedbackList(context.Context, events.FeedbackQuery) ([]events.FeedbackRow, int64, error) {
 	return *new([]events.FeedbackRow), *new(int64), f.err
 }
-func (f *failing) FiledUnder(context.Context, *events.EventRow) (fingerprint.Key, error) {
+func (f *failing) StoredFingerprint(context.Context, *events.EventRow) (fingerprint.Key, error) {
 	return *new(fingerprint.Key), f.err
 }
 func (f *failing) IssueEvent(context.Context, *projects.Project, int64, string) (*events.EventRow, error) {
@@ -169,8 +169,8 @@ func (f *failing) ReceivedExamples(context.Context, int64, time.Time) ([]inbox.R
 	return *new([]inbox.ReceivedExample), f.err
 }
 func (f *failing) Retry(context.Context, uuid.UUID) (int64, error) { return *new(int64), f.err }
-func (f *failing) SetAside(context.Context, int64, int) ([]inbox.Aside, error) {
-	return *new([]inbox.Aside), f.err
+func (f *failing) FailedEvents(context.Context, int64, int) ([]inbox.FailedEvent, error) {
+	return *new([]inbox.FailedEvent), f.err
 }
 func (f *failing) FilesSeen(context.Context, int64, string, int) ([]ingest.FileSeen, error) {
 	return *new([]ingest.FileSeen), f.err
@@ -229,16 +229,10 @@ func (f *failing) Counters(context.Context) (map[int64]overview.Counter, error) 
 func (f *failing) FixedBefore(context.Context, []int64) (map[int64][]string, error) {
 	return *new(map[int64][]string), f.err
 }
-func (f *failing) HistoryAfter(context.Context, int64) ([]int64, []overview.ChangedIssue, error) {
-	return *new([]int64), *new([]overview.ChangedIssue), f.err
-}
+func (f *failing) AtOneMoment(context.Context, func(overview.Moment) error) error { return f.err }
 func (f *failing) Inbox(context.Context) (overview.InboxState, error) {
 	return *new(overview.InboxState), f.err
 }
-func (f *failing) IssuesFiledAfter(context.Context, int64, int64) ([]int64, bool, error) {
-	return *new([]int64), *new(bool), f.err
-}
-func (f *failing) LastHistory(context.Context) (int64, error) { return *new(int64), f.err }
 func (f *failing) Overview(context.Context, int64) (*overview.Overview, error) {
 	return *new(*overview.Overview), f.err
 }
@@ -526,7 +520,7 @@ func (f *failing) Find(context.Context, *projects.Project, triage.Many) (map[int
 func (f *failing) HandOver(context.Context, []*projects.Project, *accounts.Person, *accounts.Person, string, accounts.Actor) ([]triage.HandedIn, error) {
 	return nil, f.err
 }
-func (f *failing) Holding(context.Context, int64, int64, issue.Standing) (*silence.Holding, error) {
+func (f *failing) Holding(context.Context, int64, int64, issue.Status) (*silence.Holding, error) {
 	return *new(*silence.Holding), f.err
 }
 func (f *failing) Marks(context.Context, int64, time.Time, time.Time) ([]triage.Mark, error) {

@@ -91,7 +91,7 @@ func (c *crew) person(name string, operator bool, roles map[string]access.Role) 
 	return p
 }
 
-// session signs somebody in, anew each time: some calls end sessions.
+// session signs somebody in, again each time: some calls end sessions.
 func (c *crew) session(p *accounts.Person) func() (string, string) {
 	return func() (string, string) {
 		c.T.Helper()
@@ -249,7 +249,7 @@ func expected(r calls.Route, path, caller string) int {
 
 // Every route of the OpenAPI document, and every stream, asked by every kind of
 // caller.
-func TestRoutes_AllowWhomTheyShould(t *testing.T) {
+func TestRoutes_CheckPermissions(t *testing.T) {
 	c := newCrew(t)
 	raw, err := Document()
 	if err != nil {
@@ -305,7 +305,7 @@ func TestRoutes_AllowWhomTheyShould(t *testing.T) {
 			got := 0
 			hidden := status == http.StatusNotFound && strings.Contains(text, `there is no project \"quayside\"`)
 			refusal := status == http.StatusForbidden && !strings.Contains(text, "of a person: sign in") && !strings.Contains(text, "for yourself") &&
-				!strings.Contains(text, "token is nobody's") && !strings.Contains(text, "browser cannot make a link")
+				!strings.Contains(text, "token belongs to no person") && !strings.Contains(text, "browser cannot make a link")
 			if status == http.StatusUnauthorized && r.Need != calls.SignIn || refusal || hidden {
 				got = status
 			}

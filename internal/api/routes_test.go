@@ -16,7 +16,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
 )
@@ -27,7 +27,7 @@ type quay struct{ failing }
 
 func (q *quay) GrantOfToken(_ context.Context, text, _ string) (*accounts.Grant, error) {
 	if text == "stranger" {
-		return nil, fault.New(fault.Unauthorized, "this token is not known")
+		return nil, problem.New(problem.Unauthorized, "this token is not known")
 	}
 	text, project, of := strings.Cut(text, "@")
 	g := &accounts.Grant{TokenID: 7, Label: "test", Limited: of}
@@ -53,7 +53,7 @@ func tokenFor(need calls.Action) string {
 
 func (q *quay) Project(_ context.Context, name string) (*projects.Project, error) {
 	if name != "quayside" {
-		return nil, fault.New(fault.NotFound, "there is no project %s", name)
+		return nil, problem.New(problem.NotFound, "there is no project %s", name)
 	}
 	p := &projects.Project{}
 	p.ID, p.Name = 7, name
@@ -126,7 +126,7 @@ func asked(t *testing.T, r calls.Route, url, token, body string) (status int, pr
 	return res.StatusCode, problem, res.Header
 }
 
-// Who sends no token gets 401 of every call, whoever lacks its permission 403 with
+// A caller without a token gets 401 from every call, one without the permission 403 with
 // the permission's name.
 func TestRoutes_AskForTheirPermission(t *testing.T) {
 	h := (&quay{}).served(t)
@@ -150,7 +150,7 @@ func TestRoutes_AskForTheirPermission(t *testing.T) {
 // A token that is good for one project may call what is about that project, and
 // nothing else.
 func TestRoutes_KeepTokensToTheirProject(t *testing.T) {
-	h := (&pier{quay{failing{fault.New(fault.Conflict, "it got through")}}}).served(t)
+	h := (&pier{quay{failing{problem.New(problem.Conflict, "it got through")}}}).served(t)
 	of := map[string]string{"show-round": "?project=quayside", "begin-round": "?project=quayside"}
 	refused := func(p map[string]any) bool {
 		return strings.Contains(text(p, "detail"), "is good for some only") || strings.Contains(text(p, "detail"), `there is no project "quayside"`)
@@ -212,7 +212,7 @@ var bodies = map[string]string{
 // A call whose store is away is answered with 503 and when to come again; one about
 // a project that is not there with 404; each with a problem (RFC 9457).
 func TestRoutes_AnswerErrorsInOneWay(t *testing.T) {
-	away := &quay{failing{&fault.Error{Code: fault.Unavailable, Pub: "the database does not answer", Retry: 5 * time.Second}}}
+	away := &quay{failing{&problem.Error{Code: problem.Unavailable, Pub: "the database does not answer", Retry: 5 * time.Second}}}
 	h := away.served(t)
 	there := (&quay{}).served(t)
 	reached := 0
@@ -245,7 +245,7 @@ func TestRoutes_AnswerErrorsInOneWay(t *testing.T) {
 // Bodies that are cut off, name a field twice, have one that is not known or a wrong
 // type within a list, are refused with what is wrong and where.
 func TestRoutes_RefuseBrokenBodies(t *testing.T) {
-	h := (&quay{failing{fault.New(fault.Conflict, "it got through")}}).served(t)
+	h := (&quay{failing{problem.New(problem.Conflict, "it got through")}}).served(t)
 	rows := map[string]calls.Route{}
 	for _, r := range calls.Routes() {
 		rows[r.ID] = r

@@ -15,7 +15,7 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/records"
 	"firethorn/internal/store/accounts"
 )
@@ -44,7 +44,7 @@ func ensureAdmin(ctx context.Context, store *records.Records, dir string) (first
 // was deleted.
 const adminTokenID = AdminTokenFile + ".id"
 
-// ensureToken makes the admin token unless there is a good one. Whoever deletes
+// ensureToken makes the admin token unless there is a good one. Anyone who deletes
 // the file and starts the service again has ended the old token.
 func ensureToken(ctx context.Context, store *records.Records, dir string) error {
 	file, idFile := filepath.Join(dir, AdminTokenFile), filepath.Join(dir, adminTokenID)
@@ -53,14 +53,14 @@ func ensureToken(ctx context.Context, store *records.Records, dir string) error 
 		if err == nil {
 			return writeID(idFile, g.TokenID)
 		}
-		if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Unauthorized {
+		if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.Unauthorized {
 			return err
 		}
 	}
 	if raw, err := os.ReadFile(idFile); err == nil {
 		if id, err := strconv.ParseInt(strings.TrimSpace(string(raw)), 10, 64); err == nil {
 			err := store.Accounts.RevokeToken(ctx, id, accounts.TokensOf{All: true})
-			if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
+			if f, ok := errors.AsType[*problem.Error](err); err != nil && (!ok || f.Code != problem.NotFound) {
 				return err
 			}
 		}

@@ -23,7 +23,7 @@ import (
 	"firethorn/docs"
 	"firethorn/internal/api"
 	"firethorn/internal/api/calls"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/geo"
 	"firethorn/internal/git"
@@ -51,6 +51,7 @@ func Run(ctx context.Context, c Config, out io.Writer) error {
 	if err := c.Validate(); err != nil {
 		return err
 	}
+	tuneCollector()
 	unlock, err := lockDir(c.Data)
 	if err != nil {
 		return err
@@ -168,7 +169,7 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 	defer stop()
 	server.BaseContext = func(net.Listener) context.Context { return stopped } // live streams end with it
 
-	// The worker goes on while requests drain, so that what they store is filed.
+	// The worker goes on while requests drain, so that what they store is processed.
 	workCtx, stopWork := context.WithCancel(context.WithoutCancel(ctx))
 	defer stopWork()
 	var g errgroup.Group
@@ -186,7 +187,7 @@ func serve(ctx context.Context, c Config, store *records.Records, l, side net.Li
 			return nil
 		})
 	}
-	answer(server, newBoundedListener(l, mostConns, mostByAddress))
+	answer(server, newBoundedListener(l, maxConns, maxByAddress))
 	metricsServer := &http.Server{Handler: inside(m.Handler()), ReadHeaderTimeout: 10 * time.Second,
 		ErrorLog: server.ErrorLog}
 	if side != nil {
@@ -260,8 +261,8 @@ func ready(ctx context.Context, store *records.Records) error {
 		err = store.DB.PingContext(ctx)
 	}
 	if err != nil {
-		return &fault.Error{Op: "readyz", Code: fault.Unavailable, Retry: 5 * time.Second, Err: err,
-			Pub: "the database does not answer: senders are told to come again, nothing that was acknowledged is lost; see the service's log, and mariadb.log in its data directory or the database's own"}
+		return &problem.Error{Op: "readyz", Code: problem.Unavailable, Retry: 5 * time.Second, Err: err,
+			Pub: "the database does not answer: senders get 503 and retry, and no acknowledged event is lost; see the service's log, and mariadb.log in its data directory or the database's own log"}
 	}
 	return nil
 }
@@ -344,8 +345,8 @@ func routes(c Config, p parts) (http.Handler, *api.API, *intake.Intake, error) {
 	}
 	r.NotFound(func(w http.ResponseWriter, req *http.Request) {
 		if strings.HasPrefix(req.URL.Path, "/api/") || strings.HasPrefix(req.URL.Path, "/v1/") {
-			web.WriteError(w, req, c.Log, fault.New(fault.NotFound,
-				"there is no call %s %s; the calls stand in /api/openapi.json", req.Method, req.URL.Path))
+			web.WriteError(w, req, c.Log, problem.New(problem.NotFound,
+				"there is no call %s %s; /api/openapi.json lists the calls", req.Method, req.URL.Path))
 			return
 		}
 		pages.ServeHTTP(w, req)

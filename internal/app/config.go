@@ -15,7 +15,7 @@ import (
 	"syscall"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/intake"
 )
 
@@ -50,35 +50,36 @@ type Config struct {
 
 func (c Config) now() time.Time { return time.Now().Add(c.ClockOffset) }
 
-// Validate finds all that is wrong with a configuration.
+// Validate finds all problems of a configuration.
 func (c Config) Validate() error {
 	var errs []error
 	if c.Data == "" {
-		errs = append(errs, fault.New(fault.WrongUse, "--data must name a directory"))
+		errs = append(errs, problem.New(problem.WrongUse, "--data must name a directory"))
 	}
 	if _, _, err := net.SplitHostPort(c.Listen); err != nil {
-		errs = append(errs, fault.New(fault.WrongUse, "--listen must be HOST:PORT, not %q", c.Listen))
+		errs = append(errs, problem.New(problem.WrongUse, "--listen must be HOST:PORT, not %q", c.Listen))
 	}
 	if c.DatabaseListen != "" {
 		host, _, err := net.SplitHostPort(c.DatabaseListen)
 		if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsLoopback() {
-			errs = append(errs, fault.New(fault.WrongUse, "--database-listen must be an address on loopback with a port, for example 127.0.0.1:3306, not %q", c.DatabaseListen))
+			errs = append(errs, problem.New(problem.WrongUse, "--database-listen must be an address on loopback with a port, for example 127.0.0.1:3306, not %q", c.DatabaseListen))
 		} else if c.Database != "" {
-			errs = append(errs, fault.New(fault.WrongUse, "--database-listen is for the private database; with --database there is none"))
+			errs = append(errs, problem.New(problem.WrongUse, "--database-listen is for the private database; with --database there is none"))
 		}
 	}
 	if c.Metrics != "" {
 		if _, _, err := net.SplitHostPort(c.Metrics); err != nil {
-			errs = append(errs, fault.New(fault.WrongUse, "--metrics-listen must be HOST:PORT, not %q", c.Metrics))
+			errs = append(errs, problem.New(problem.WrongUse, "--metrics-listen must be HOST:PORT, not %q", c.Metrics))
 		}
 	}
 	if c.Silence < 0 {
-		errs = append(errs, fault.New(fault.WrongUse, "--session-silence is a time above 0, for example 30m, not %s", c.Silence))
+		errs = append(errs, problem.New(problem.WrongUse, "--session-silence is a time above 0, for example 30m, not %s", c.Silence))
 	}
 	if c.PublicURL != "" {
 		u, err := url.Parse(c.PublicURL)
 		if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
-			errs = append(errs, fault.New(fault.WrongUse, "--public-url must be http://HOST or https://HOST, not %q",
+			errs = append(errs, problem.New(problem.WrongUse,
+				"--public-url must be http://HOST or https://HOST, not %q",
 				c.PublicURL))
 		}
 	}
@@ -104,10 +105,10 @@ func (c Config) publicURL(bound net.Addr) (*url.URL, error) {
 func listen(address string) (net.Listener, error) {
 	l, err := net.Listen("tcp", address)
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return nil, fault.Wrap("app.listen", fault.PortTaken, err, "another program listens on %s already; stop it, or choose another address with --listen", address)
+		return nil, problem.Wrap("app.listen", problem.PortTaken, err, "another program listens on %s already; stop it, or choose another address with --listen", address)
 	}
 	if err != nil {
-		return nil, fault.Wrap("app.listen", fault.PortTaken, err, "cannot listen on %s", address)
+		return nil, problem.Wrap("app.listen", problem.PortTaken, err, "cannot listen on %s", address)
 	}
 	return l, nil
 }
@@ -116,7 +117,7 @@ func listen(address string) (net.Listener, error) {
 // lock goes with the process, however it ends.
 func lockDir(dir string) (unlock func(), err error) {
 	broken := func(err error) error {
-		return fault.Wrap("app.lockDir", fault.DataDirBroken, err, "cannot write to the data directory %s: choose another with --data, or change its owner", dir)
+		return problem.Wrap("app.lockDir", problem.DataDirBroken, err, "cannot write to the data directory %s: choose another with --data, or change its owner", dir)
 	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, broken(err)
@@ -128,7 +129,7 @@ func lockDir(dir string) (unlock func(), err error) {
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		holder, _ := os.ReadFile(f.Name())
 		f.Close()
-		return nil, fault.Wrap("app.lockDir", fault.DataDirBroken, err, "the data directory %s is in use by process %s; stop it, or choose another with --data", dir, strings.TrimSpace(string(holder)))
+		return nil, problem.Wrap("app.lockDir", problem.DataDirBroken, err, "the data directory %s is in use by process %s; stop it, or choose another with --data", dir, strings.TrimSpace(string(holder)))
 	}
 	if err := f.Truncate(0); err == nil {
 		_, err = f.WriteAt([]byte(fmt.Sprint(os.Getpid())), 0)

@@ -22,23 +22,23 @@ func diskFree(dir string) (int64, error) {
 // Bounds of connections: in all, and from one address. An address on loopback
 // is a proxy as likely as a sender, and is bounded by the first alone.
 const (
-	mostConns     = 4000
-	mostByAddress = 1000
+	maxConns     = 4000
+	maxByAddress = 1000
 )
 
 // boundedListener answers connections over its bounds with 503 and closes
 // them, so that they cost nothing.
 type boundedListener struct {
 	net.Listener
-	most, mostOne int
+	limit, maxOne int
 
 	mu  sync.Mutex
 	all int
 	by  map[string]int
 }
 
-func newBoundedListener(l net.Listener, most, mostOne int) *boundedListener {
-	return &boundedListener{Listener: l, most: most, mostOne: mostOne, by: map[string]int{}}
+func newBoundedListener(l net.Listener, limit, maxOne int) *boundedListener {
+	return &boundedListener{Listener: l, limit: limit, maxOne: maxOne, by: map[string]int{}}
 }
 
 // fullAnswer is what a connection over the bounds gets.
@@ -81,7 +81,7 @@ func peer(a net.Addr) string {
 func (b *boundedListener) enter(host string) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	if b.all >= b.most || b.by[host] >= b.mostOne && host != loopback {
+	if b.all >= b.limit || b.by[host] >= b.maxOne && host != loopback {
 		return false
 	}
 	b.all++

@@ -6,7 +6,7 @@ import (
 	"net/http"
 	"strconv"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // unsubscriber ends mails of a kind to a person.
@@ -40,7 +40,7 @@ func unsubscribe(a unsubscriber) func(w http.ResponseWriter, r *http.Request) er
 		if page.Done {
 			person, err := strconv.ParseInt(q.Get("person"), 10, 64)
 			if err != nil {
-				return fault.New(fault.NotFound, "this link does not end any mails; take it from the mail as it is")
+				return problem.New(problem.NotFound, "this link does not end any mails; take it from the mail as it is")
 			}
 			if err := a.Unsubscribe(r.Context(), person, q.Get("kind"), q.Get("sign")); err != nil {
 				return err

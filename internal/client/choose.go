@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Login is what `firethorn login` remembers.
@@ -74,7 +74,7 @@ const callTime = 5 * time.Minute
 
 // Choose finds the service and the token: flags and environment first, then what
 // login remembered, then a service started on this machine. A remembered token is
-// for the service that it was remembered with alone. fault.NoServer where no
+// for the service that it was remembered with alone. problem.NoServer where no
 // service is known.
 func Choose(ctx context.Context, by Choice) (*Client, error) {
 	remembered := strings.TrimSuffix(by.Login.Server, "/")
@@ -93,7 +93,7 @@ func Choose(ctx context.Context, by Choice) (*Client, error) {
 		c.Project = by.Login.Project
 	}
 	if c.Server == "" {
-		return nil, fault.New(fault.NoServer, "no service is known: start one with firethorn serve, or name one with --server URL or firethorn login")
+		return nil, problem.New(problem.NoServer, "no service is known: start one with firethorn serve, or name one with --server URL or firethorn login")
 	}
 	return c, nil
 }

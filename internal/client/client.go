@@ -1,5 +1,5 @@
 // Package client calls Firethorn's API over HTTP. It knows which service is meant
-// and by whom: see Choose.
+// and who signs in: see Choose.
 package client
 
 import (
@@ -14,7 +14,7 @@ import (
 	"strconv"
 	"strings"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/web"
 )
 
@@ -26,10 +26,10 @@ type Client struct {
 	HTTP    *http.Client
 }
 
-// NeedProject is the project that is chosen; fault.WrongUse where there is none.
+// NeedProject is the chosen project; problem.WrongUse if there is none.
 func (c *Client) NeedProject() (string, error) {
 	if c.Project == "" {
-		return "", fault.New(fault.WrongUse, "which project? Say --project NAME, set FIRETHORN_PROJECT, or remember one with firethorn login")
+		return "", problem.New(problem.WrongUse, "which project? Say --project NAME, set FIRETHORN_PROJECT, or remember one with firethorn login")
 	}
 	return c.Project, nil
 }
@@ -56,7 +56,7 @@ func (c *Client) Issue(id string) (project string, number int64, err error) {
 		}
 	}
 	if number, err = strconv.ParseInt(text, 10, 64); err != nil || number < 1 {
-		return "", 0, fault.New(fault.WrongUse, "%q is no issue: write PROJECT/NUMBER, for example quayside/12", id)
+		return "", 0, problem.New(problem.WrongUse, "%q is no issue: write PROJECT/NUMBER, for example quayside/12", id)
 	}
 	return project, number, nil
 }
@@ -99,7 +99,7 @@ func (c *Client) send(ctx context.Context, method, path string, in, out any, hea
 	}
 	if out != nil {
 		if err := json.Unmarshal(raw, out); err != nil {
-			return nil, fault.Wrap("client.Call", fault.NoServer, err,
+			return nil, problem.Wrap("client.Call", problem.NoServer, err,
 				"%s does not answer like Firethorn; is the address right?", c.Server)
 		}
 	}
@@ -110,13 +110,13 @@ func (c *Client) send(ctx context.Context, method, path string, in, out any, hea
 func (c *Client) Request(ctx context.Context, method, path string, body io.Reader) (*http.Request, error) {
 	req, err := http.NewRequestWithContext(ctx, method, c.Server+path, body)
 	if err != nil {
-		return nil, fault.New(fault.WrongUse, "--server %q is no URL", c.Server)
+		return nil, problem.New(problem.WrongUse, "--server %q is no URL", c.Server)
 	}
 	return req, nil
 }
 
 // Do sends a request and returns the answer. A problem that is answered (RFC 9457)
-// is a *fault.Error with its code.
+// is a *problem.Error with its code.
 func (c *Client) Do(req *http.Request) ([]byte, error) {
 	res, err := c.open(c.HTTP, req)
 	if err != nil {
@@ -125,7 +125,7 @@ func (c *Client) Do(req *http.Request) ([]byte, error) {
 	defer res.Body.Close()
 	raw, err := io.ReadAll(res.Body)
 	if err != nil {
-		return nil, fault.Wrap("client.Do", fault.NoServer, err, "the answer of %s broke off", c.Server)
+		return nil, problem.Wrap("client.Do", problem.NoServer, err, "the answer of %s broke off", c.Server)
 	}
 	if res.StatusCode < 400 {
 		return raw, nil
@@ -133,14 +133,14 @@ func (c *Client) Do(req *http.Request) ([]byte, error) {
 	return raw, c.refused(res.Status, raw)
 }
 
-// open sends a request as whom the token says.
+// open sends a request with the token.
 func (c *Client) open(by *http.Client, req *http.Request) (*http.Response, error) {
 	if req.Header.Get("Authorization") == "" && c.Token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.Token)
 	}
 	res, err := by.Do(req)
 	if err != nil {
-		return nil, fault.Wrap("client.open", fault.NoServer, err,
+		return nil, problem.Wrap("client.open", problem.NoServer, err,
 			"the service at %s does not answer; is it running?", c.Server)
 	}
 	return res, nil
@@ -152,5 +152,5 @@ func (c *Client) refused(status string, raw []byte) error {
 	if json.Unmarshal(raw, &p) != nil || p.Detail == "" {
 		p.Detail = fmt.Sprintf("%s answered %s", c.Server, status)
 	}
-	return &fault.Error{Op: "client.refused", Code: cmp.Or(fault.Code(p.Code), fault.Internal), Pub: p.Detail}
+	return &problem.Error{Op: "client.refused", Code: cmp.Or(problem.Code(p.Code), problem.Internal), Pub: p.Detail}
 }

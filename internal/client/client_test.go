@@ -10,7 +10,7 @@ import (
 	"strings"
 	"testing"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 func local(server string, answers bool) Local {
@@ -49,13 +49,13 @@ func TestChoose(t *testing.T) {
 			t.Errorf("%s: %+v, told %q, %v; want %q %q %q, told %q", name, got, told, err, c.server, c.token, c.project, c.told)
 		}
 	}
-	if _, err := Choose(t.Context(), Choice{}); !is(err, fault.NoServer) {
+	if _, err := Choose(t.Context(), Choice{}); !is(err, problem.NoServer) {
 		t.Errorf("nothing at all: %v", err)
 	}
 }
 
-func is(err error, code fault.Code) bool {
-	f, ok := errors.AsType[*fault.Error](err)
+func is(err error, code problem.Code) bool {
+	f, ok := errors.AsType[*problem.Error](err)
 	return ok && f.Code == code
 }
 
@@ -89,22 +89,22 @@ func TestLogin_IsForItsOwnerAlone(t *testing.T) {
 func TestCall_SaysWhatWentWrong(t *testing.T) {
 	for name, c := range map[string]struct {
 		answer func(w http.ResponseWriter)
-		code   fault.Code
+		code   problem.Code
 		says   string
 	}{
 		"a problem": {func(w http.ResponseWriter) {
 			w.WriteHeader(http.StatusNotFound)
 			io.WriteString(w, `{"detail":"there is no issue quayside/9","code":"not_found"}`)
-		}, fault.NotFound, "there is no issue quayside/9"},
+		}, problem.NotFound, "there is no issue quayside/9"},
 		"a proxy's page": {func(w http.ResponseWriter) {
 			w.WriteHeader(http.StatusBadGateway)
 			io.WriteString(w, "<html>")
-		}, fault.Internal, "answered 502"},
-		"something else": {func(w http.ResponseWriter) { io.WriteString(w, "hello") }, fault.NoServer, "does not answer like Firethorn"},
+		}, problem.Internal, "answered 502"},
+		"something else": {func(w http.ResponseWriter) { io.WriteString(w, "hello") }, problem.NoServer, "does not answer like Firethorn"},
 		"an answer that breaks off": {func(w http.ResponseWriter) {
 			w.Header().Set("Content-Length", "500")
 			io.WriteString(w, `{"issues":[`)
-		}, fault.NoServer, "broke off"},
+		}, problem.NoServer, "broke off"},
 	} {
 		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			if r.Header.Get("Authorization") != "Bearer secret" || r.URL.Path != "/api/issues/quayside/9" {
@@ -122,11 +122,11 @@ func TestCall_SaysWhatWentWrong(t *testing.T) {
 			t.Errorf("%s: %v", name, err)
 		}
 		server.Close()
-		if _, err := cl.Call(t.Context(), http.MethodGet, path, nil, nil); !is(err, fault.NoServer) || !strings.Contains(err.Error(), "is it running?") {
+		if _, err := cl.Call(t.Context(), http.MethodGet, path, nil, nil); !is(err, problem.NoServer) || !strings.Contains(err.Error(), "is it running?") {
 			t.Errorf("%s, nobody listens: %v", name, err)
 		}
 	}
-	if _, err := (&Client{Server: "http://a b", HTTP: http.DefaultClient}).Call(t.Context(), http.MethodGet, "/", nil, nil); !is(err, fault.WrongUse) {
+	if _, err := (&Client{Server: "http://a b", HTTP: http.DefaultClient}).Call(t.Context(), http.MethodGet, "/", nil, nil); !is(err, problem.WrongUse) {
 		t.Errorf("a server that is no URL: %v", err)
 	}
 }
@@ -155,15 +155,15 @@ func TestIssue_IsNamedWithOrWithoutItsProject(t *testing.T) {
 		}
 	}
 	for _, id := range []string{"", "quayside/", "quayside/0", "quayside/-1", "tide", "quayside/12/3"} {
-		if _, err := c.IssuePath(id); !is(err, fault.WrongUse) {
+		if _, err := c.IssuePath(id); !is(err, problem.WrongUse) {
 			t.Errorf("%q: %v", id, err)
 		}
 	}
 	c.Project = ""
-	if _, err := c.IssuePath("12"); !is(err, fault.WrongUse) {
+	if _, err := c.IssuePath("12"); !is(err, problem.WrongUse) {
 		t.Errorf("no project: %v", err)
 	}
-	if _, err := c.ProjectPath("/issues"); !is(err, fault.WrongUse) {
+	if _, err := c.ProjectPath("/issues"); !is(err, problem.WrongUse) {
 		t.Errorf("no project: %v", err)
 	}
 }
@@ -195,7 +195,7 @@ func TestStream_HandsOnEventsAndSaysWhatWentWrong(t *testing.T) {
 		w.WriteHeader(http.StatusBadGateway)
 		io.WriteString(w, "<html>")
 	}
-	if err := c.Stream(t.Context(), "/x", nil, take); !is(err, fault.Internal) || !strings.Contains(err.Error(), "answered 502") {
+	if err := c.Stream(t.Context(), "/x", nil, take); !is(err, problem.Internal) || !strings.Contains(err.Error(), "answered 502") {
 		t.Errorf("a proxy's page: %v", err)
 	}
 }

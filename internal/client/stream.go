@@ -9,7 +9,7 @@ import (
 	"io"
 	"net/http"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Stream posts in and reads server-sent events until they end.
@@ -40,7 +40,7 @@ func (c *Client) Stream(ctx context.Context, path string, in any, take func(even
 			return nil
 		}
 		if err != nil {
-			return fault.Wrap("client.Stream", fault.NoServer, err, "the answer of %s broke off", c.Server)
+			return problem.Wrap("client.Stream", problem.NoServer, err, "the answer of %s broke off", c.Server)
 		}
 		text := bytes.TrimSpace(line)
 		if event, ok := bytes.CutPrefix(text, []byte("event: ")); ok {

@@ -38,7 +38,7 @@ type RemovedDestination struct {
 	Removed string `json:"removed"`
 }
 
-// SetDestination makes a destination, or changes one: what is absent stays as it is.
+// SetDestination makes a destination, or changes one: absent fields stay as they are.
 type SetDestination struct {
 	Name        string    `json:"name,omitempty" maxLength:"60"`
 	Kind        string    `json:"kind,omitempty" maxLength:"20"`
@@ -83,7 +83,7 @@ type Deliveries struct {
 type DeliveryDetail struct {
 	Delivery
 	Tries []DeliveryTry `json:"tries" nullable:"false" doc:"oldest first"`
-	Body  string        `json:"body,omitempty" doc:"what is sent"`
+	Body  string        `json:"body,omitempty" doc:"the message"`
 }
 
 // DeliveryTry is one try.
@@ -132,7 +132,7 @@ type AlertRule struct {
 	Off     bool       `json:"off,omitempty" doc:"it was switched off since it cost too much"`
 }
 
-// AlertPause is a rule that fires for nobody until a time.
+// AlertPause is a rule that is paused until a time.
 type AlertPause struct {
 	Project string    `json:"project"`
 	Rule    string    `json:"rule"`

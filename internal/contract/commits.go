@@ -16,12 +16,12 @@ type Commit struct {
 	Link      string    `json:"link,omitempty" doc:"where it can be read"`
 }
 
-// Repository is what is known of a project's code.
+// Repository describes what the service knows about a project's code.
 type Repository struct {
 	Project     string    `json:"project"`
 	Commits     int64     `json:"commits"`
 	Bytes       int64     `json:"bytes" doc:"of the bundles that were sent"`
-	Tips        []string  `json:"tips" nullable:"false" doc:"the commits up to which history is known, newest sent first"`
+	Tips        []string  `json:"tips" nullable:"false" doc:"the newest known commits of its branches, last received first"`
 	Address     string    `json:"address,omitempty" doc:"that it may be fetched from"`
 	CommitLink  string    `json:"commit_link,omitempty"`
 	SourcePaths []Mapping `json:"source_paths" nullable:"false"`
@@ -36,26 +36,26 @@ type Mapping struct {
 // BundleTaken says what came of a bundle.
 type BundleTaken struct {
 	Tip     string   `json:"tip"`
-	Commits int      `json:"commits" doc:"that were not known before"`
-	Told    []string `json:"told" nullable:"false" doc:"what commit messages fixed, or could not"`
+	Commits int      `json:"commits" doc:"that are new"`
+	Notices []string `json:"told" nullable:"false" doc:"issues that commit messages fixed or closed, or why not"`
 }
 
 // LikelyChanges are the commits that may have brought an issue.
 type LikelyChanges struct {
 	Issue   string         `json:"issue"`
-	Release string         `json:"release,omitempty" doc:"in which it was first seen, or came back"`
+	Release string         `json:"release,omitempty" doc:"in which it was first seen, or regressed"`
 	Before  string         `json:"before,omitempty" doc:"the last release without it"`
-	From    string         `json:"from,omitempty" doc:"that one's commit"`
+	From    string         `json:"from,omitempty" doc:"the commit of that release"`
 	To      string         `json:"to,omitempty"`
 	Range   int            `json:"range" doc:"commits in between"`
 	Places  []SourcePlace  `json:"places" nullable:"false" doc:"the own frames of the trace, the origin first"`
 	Changes []LikelyChange `json:"changes" nullable:"false" doc:"the likeliest first"`
 	Line    *LineChange    `json:"line,omitempty" doc:"who changed the origin's line last"`
-	Onset   *Onset         `json:"onset,omitempty" doc:"where it began long after its release came out"`
-	Words   string         `json:"words" doc:"what was looked at, or why nothing could be"`
+	Onset   *Onset         `json:"onset,omitempty" doc:"set if it began long after its release"`
+	Text    string         `json:"words" doc:"what was compared, or why nothing was"`
 }
 
-// SourcePlace is a frame, and where it stands in the repository.
+// SourcePlace is a frame, and its place in the repository.
 type SourcePlace struct {
 	Source string `json:"source"`
 	Line   int    `json:"line"`
@@ -86,14 +86,14 @@ type LineChange struct {
 // LineAsked says who changed a line of a trace last.
 type LineAsked struct {
 	Place SourcePlace `json:"place"`
-	Line  *LineChange `json:"line,omitempty" doc:"absent where it cannot be told"`
-	Words string      `json:"words" doc:"why it cannot be told; empty where it can"`
+	Line  *LineChange `json:"line,omitempty" doc:"absent where it is unknown"`
+	Text  string      `json:"words" doc:"why it is unknown; empty where it is known"`
 }
 
 // Onset is when an issue began inside a release that was out for long, and what
 // was deployed around then.
 type Onset struct {
 	At      time.Time `json:"at"`
-	Words   string    `json:"words"`
+	Text    string    `json:"words"`
 	Deploys []Mark    `json:"deploys" nullable:"false" doc:"the nearest before it, newest first"`
 }

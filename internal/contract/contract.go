@@ -1,5 +1,4 @@
-// Package contract holds the JSON that the API answers with and takes, for
-// the API that writes it and the command line that reads it. Times are
+// Package contract holds the JSON types of the API, shared by the API and the command line. Times are
 // RFC 3339 in UTC; fields are only ever added.
 package contract
 
@@ -19,16 +18,16 @@ type Project struct {
 	OpenIssues    int64      `json:"open_issues"`
 	Events        int64      `json:"events"`
 	LastEvent     *time.Time `json:"last_event,omitempty"`
-	Origins       []string   `json:"origins" nullable:"false" doc:"web origins that may report; * is any"`
+	Origins       []string   `json:"origins" nullable:"false" doc:"web origins that may report; * allows any"`
 	Allowance     Allowance  `json:"allowance"`
 	Rules         int        `json:"rules_version" doc:"of the rules file; 0 when none was pushed yet"`
-	ReleaseOrder  string     `json:"release_order" enum:"auto,commits,versions,announcement" doc:"by what releases are ordered"`
+	ReleaseOrder  string     `json:"release_order" enum:"auto,commits,versions,announcement" doc:"the order of releases"`
 	Repository    string     `json:"repository,omitempty" doc:"that its code may be fetched from"`
-	CommitLink    string     `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash"`
-	SourcePaths   []Mapping  `json:"source_paths" nullable:"false" doc:"source paths of maps and traces, and where they stand in the repository"`
+	CommitLink    string     `json:"commit_link,omitempty" doc:"URL of a commit for people; {commit} is replaced by its hash"`
+	SourcePaths   []Mapping  `json:"source_paths" nullable:"false" doc:"source paths of maps and traces, and their paths in the repository"`
 	LocateUsers   bool       `json:"locate_users" doc:"the country of client addresses is noted, where the service has a database file for it"`
 	CutOffCrashes bool       `json:"cut_off_crashes" doc:"cut-off sessions count as crashed"`
-	LogMessages   string     `json:"log_messages" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
+	LogMessages   string     `json:"log_messages" enum:"off,error,fatal" doc:"the lowest severity at which log records without an exception become events"`
 }
 
 // Allowance is how many events a project takes in; 0 is any number.
@@ -55,7 +54,7 @@ type Key struct {
 	Good     bool       `json:"good" doc:"it may report now"`
 	Routes   bool       `json:"routes" doc:"service.name may name the project"`
 	Created  time.Time  `json:"created"`
-	Until    *time.Time `json:"until,omitempty" doc:"good until then: another has taken its place"`
+	Until    *time.Time `json:"until,omitempty" doc:"valid until then, since another replaced it"`
 	Revoked  *time.Time `json:"revoked,omitempty"`
 	LastUsed *time.Time `json:"last_used,omitempty" doc:"within five minutes"`
 }
@@ -68,17 +67,17 @@ type Keys struct {
 // NewKey asks for an ingest key.
 type NewKey struct {
 	Label  string `json:"label,omitempty" maxLength:"100"`
-	Routes bool   `json:"routes,omitempty" doc:"service.name may name the project, which is made at first sight"`
+	Routes bool   `json:"routes,omitempty" doc:"service.name selects the project, which is created when it is first seen"`
 }
 
 // RotateKey asks for a key in the place of another.
 type RotateKey struct {
-	OverlapHours int `json:"overlap_hours" minimum:"0" maximum:"8760" doc:"how long the old one stays good"`
+	OverlapHours int `json:"overlap_hours" minimum:"0" maximum:"8760" doc:"how long the old one stays valid"`
 }
 
 // SetUp says how an application is set up to report to a project.
 type SetUp struct {
-	Runtimes []SetUpRuntime `json:"runtimes" nullable:"false" doc:"those that there are guides for"`
+	Runtimes []SetUpRuntime `json:"runtimes" nullable:"false" doc:"runtimes with a guide"`
 	Runtime  string         `json:"runtime"`
 	Name     string         `json:"name"`
 	About    string         `json:"about"`
@@ -124,38 +123,38 @@ type Issue struct {
 	Origin          Origin     `json:"origin"`
 	State           string     `json:"state" enum:"new,accepted,fixed,regressed,parked,dismissed"`
 	FixedIn         string     `json:"fixed_in,omitempty" doc:"the release it is or was fixed in; of a fix in the next release or by a commit the first that contains it"`
-	Standing        string     `json:"standing" doc:"state and owner in words: what it is fixed in, what wakes it"`
+	Status          string     `json:"standing" doc:"state and owner as text, with its fix or wake conditions"`
 	Fix             *Fix       `json:"fix,omitempty" doc:"while it is fixed or regressed"`
 	Parked          *Park      `json:"parked,omitempty" doc:"while it is parked"`
 	CountOnly       bool       `json:"count_only,omitempty" doc:"dismissed, and bodies of its events are not kept"`
-	Quiet           string     `json:"quiet,omitempty" doc:"an open issue that stopped by itself, in words"`
-	Owner           *string    `json:"owner" doc:"a person's name, null when nobody has it"`
+	Quiet           string     `json:"quiet,omitempty" doc:"a sentence about an open issue that stopped by itself"`
+	Owner           *string    `json:"owner" doc:"a person's name, null when it has no owner"`
 	Severity        string     `json:"severity"`
-	Graded          bool       `json:"severity_by_hand,omitempty" doc:"a person said the severity"`
+	Graded          bool       `json:"severity_by_hand,omitempty" doc:"a person set the severity"`
 	Surge           *Surge     `json:"surge,omitempty" doc:"while it occurs far more often than it did"`
 	Unhandled       bool       `json:"unhandled" doc:"nothing in the application caught the newest event"`
 	Events          int64      `json:"events"`
 	Users           int64      `json:"users"`
 	Impact          float64    `json:"impact" doc:"0 to 100"`
-	ImpactWords     string     `json:"impact_words" doc:"the largest part of the impact"`
+	ImpactText      string     `json:"impact_words" doc:"the largest part of the impact"`
 	FirstSeen       time.Time  `json:"first_seen"`
 	LastSeen        time.Time  `json:"last_seen"`
 	FirstRelease    string     `json:"first_release"`
 	LastRelease     string     `json:"last_release"`
 	Trend           []TrendDay `json:"trend" nullable:"false" doc:"the last 14 days, oldest first"`
 	Version         int64      `json:"version" doc:"for If-Match; grows with each decision"`
-	Bodies          int64      `json:"bodies" doc:"events whose body is kept; the others are counted and have their row"`
-	Recounting      bool       `json:"recounting,omitempty" doc:"a merge, a split or an undo was just made, and counts are still following it"`
+	Bodies          int64      `json:"bodies" doc:"events with a stored body; the others have only a row and counts"`
+	Recounting      bool       `json:"recounting,omitempty" doc:"a merge, split or undo is still updating the counts"`
 	Per1000Sessions *float64   `json:"per_1000_sessions,omitempty" doc:"in lists: events for 1,000 sessions of the project, in the window of the search or in the 14 days of the trend; absent where it has no sessions"`
-	Tickets         []Ticket   `json:"tickets,omitempty" doc:"that stand for it in trackers"`
-	Matching        *Matching  `json:"matching,omitempty" doc:"where events were searched: what of its events fit"`
+	Tickets         []Ticket   `json:"tickets,omitempty" doc:"its tickets in trackers"`
+	Matching        *Matching  `json:"matching,omitempty" doc:"if events were searched: its matching events"`
 }
 
 // Issues is a page of issues.
 type Issues struct {
 	Issues   []Issue          `json:"issues" nullable:"false"`
 	Next     string           `json:"next,omitempty" doc:"cursor of the next page; absent on the last"`
-	States   map[string]int64 `json:"states" doc:"how many issues stand in each state"`
+	States   map[string]int64 `json:"states" doc:"how many issues are in each state"`
 	Sessions int64            `json:"sessions" doc:"of the project, in the window of the search or in the 14 days of the trend"`
 	Searched
 }
@@ -174,12 +173,12 @@ type IssueDetail struct {
 	ImpactParts  []Summand `json:"impact_parts" nullable:"false" doc:"the arithmetic of the impact"`
 	Releases     []Seen    `json:"releases" nullable:"false"`
 	Environments []Seen    `json:"environments" nullable:"false"`
-	Grouping     []Part    `json:"grouping" nullable:"false" doc:"what the fingerprint was made from"`
+	Grouping     []Part    `json:"grouping" nullable:"false" doc:"the parts of the fingerprint"`
 	Link         string    `json:"link" doc:"the issue in the console"`
-	Notes        []string  `json:"notes,omitempty" doc:"of a decision: what to know of it"`
-	Feedback     int64     `json:"feedback" doc:"how often people said something about it"`
-	Watching     []string  `json:"watching" nullable:"false" doc:"who hears of what happens to it, beside its owner"`
-	MergedFrom   []string  `json:"merged_from" nullable:"false" doc:"issues that were merged into this one; their names lead here"`
+	Notes        []string  `json:"notes,omitempty" doc:"of a decision: a hint about it"`
+	Feedback     int64     `json:"feedback" doc:"entries of feedback about it"`
+	Watching     []string  `json:"watching" nullable:"false" doc:"who gets notices about it, besides its owner"`
+	MergedFrom   []string  `json:"merged_from" nullable:"false" doc:"issues merged into this one; their ids redirect here"`
 	Splits       []SplitOf `json:"splits" nullable:"false" doc:"parts that were split off it, and the split that made it"`
 }
 
@@ -188,19 +187,19 @@ type HistoryEntry struct {
 	At      time.Time       `json:"at"`
 	Actor   string          `json:"actor" doc:"a person, a token's label, or empty for the service"`
 	Kind    string          `json:"kind"`
-	Words   string          `json:"words"`
-	Why     string          `json:"why,omitempty" doc:"what who decided said to it"`
+	Text    string          `json:"words"`
+	Why     string          `json:"why,omitempty" doc:"the reason that was given"`
 	Release string          `json:"release,omitempty" doc:"that it is about"`
 	Detail  json.RawMessage `json:"detail,omitempty" doc:"regressed: the event, the environment, the last good release and the commits since then"`
 	Bulk    int64           `json:"bulk,omitempty" doc:"the decision about many issues that it is part of"`
 	Undone  bool            `json:"undone,omitempty"`
 	Comment int64           `json:"comment,omitempty" doc:"kind comment: its number; words are Markdown"`
 	Edited  *time.Time      `json:"edited,omitempty" doc:"kind comment: when it was changed last"`
-	Mine    bool            `json:"mine,omitempty" doc:"kind comment: who asks may change it"`
+	Mine    bool            `json:"mine,omitempty" doc:"of kind comment: the caller may change it"`
 	CanUndo bool            `json:"can_undo,omitempty" doc:"undo takes it back, once those above it are undone"`
 }
 
-// History is an issue's history and what was written about it, newest first.
+// History is an issue's history and its comments, newest first.
 type History struct {
 	History []HistoryEntry `json:"history" nullable:"false"`
 }
@@ -212,7 +211,7 @@ type Act struct {
 	Next     bool   `json:"next,omitempty" doc:"fix: in the next release"`
 	Commit   string `json:"commit,omitempty" doc:"fix: by this commit" maxLength:"64"`
 	Now      bool   `json:"now,omitempty" doc:"fix: as of now"`
-	Park     *Park  `json:"park,omitempty" doc:"park: what wakes it"`
+	Park     *Park  `json:"park,omitempty" doc:"park: the conditions that wake it"`
 	Severity string `json:"severity,omitempty" doc:"severity: fatal, error, warning, info, debug, or events for what the events say" maxLength:"20"`
 	Why      string `json:"why,omitempty" doc:"a comment for the history" maxLength:"500"`
 }
@@ -234,10 +233,10 @@ type EventRow struct {
 	Environment string            `json:"environment"`
 	StandsFor   int64             `json:"stands_for"`
 	Kept        bool              `json:"kept" doc:"its body is kept; otherwise its row is shown, with the trace of a similar event"`
-	Columns     map[string]string `json:"columns,omitempty" doc:"the values of the attributes that were asked for as columns"`
+	Columns     map[string]string `json:"columns,omitempty" doc:"the values of the requested columns"`
 }
 
-// Events is a page of events, newest filed first.
+// Events is a page of events, newest processed first.
 type Events struct {
 	Events []EventRow `json:"events" nullable:"false"`
 	Next   string     `json:"next,omitempty"`
@@ -255,7 +254,7 @@ type Exception struct {
 	Stack    string  `json:"stack,omitempty" doc:"exactly as the runtime printed it"`
 }
 
-// User is whom an event hit.
+// User is the user of an event.
 type User struct {
 	Attribute string `json:"attribute"`
 	Value     string `json:"value"`
@@ -274,23 +273,23 @@ type Event struct {
 	Resource    map[string]any             `json:"resource"`
 	State       json.RawMessage            `json:"state,omitempty"`
 	Threads     []Thread                   `json:"threads,omitempty" doc:"the blamed one first"`
-	Feedback    []Feedback                 `json:"feedback" nullable:"false" doc:"what people said about this event"`
-	Session     *Session                   `json:"session,omitempty" doc:"the run of the application that it happened in"`
+	Feedback    []Feedback                 `json:"feedback" nullable:"false" doc:"feedback about this event"`
+	Session     *Session                   `json:"session,omitempty" doc:"the session in which it was thrown"`
 	Symbols     []SymbolRef                `json:"symbols,omitempty"`
 	TraceID     string                     `json:"trace_id,omitempty"`
 	SpanID      string                     `json:"span_id,omitempty"`
 	Scope       string                     `json:"scope,omitempty"`
 	Log         *Log                       `json:"log,omitempty" doc:"the log record it was found in"`
 	Span        *Span                      `json:"span,omitempty" doc:"the span that recorded it"`
-	Scrubbed    []Scrubbed                 `json:"scrubbed" nullable:"false" doc:"what was replaced because it was secret, and by which rule"`
-	Notes       []string                   `json:"notes" nullable:"false" doc:"what was cut or corrected on the way in"`
+	Scrubbed    []Scrubbed                 `json:"scrubbed" nullable:"false" doc:"the secrets that were replaced, and by which rule"`
+	Notes       []string                   `json:"notes" nullable:"false" doc:"what was cut or corrected at intake"`
 	Extra       map[string]json.RawMessage `json:"extra,omitempty"`
 	Position    *EventPosition             `json:"position,omitempty" doc:"the position of the event in its issue"`
 }
 
 // Log is the log record that an event was found in.
 type Log struct {
-	Text         string `json:"text" doc:"the record's own body: what it says, or its JSON"`
+	Text         string `json:"text" doc:"the record's body: its text, or its JSON"`
 	Name         string `json:"name,omitempty" doc:"of the kind of record"`
 	SeverityText string `json:"severity_text,omitempty" doc:"as the logger wrote it"`
 }
@@ -300,7 +299,7 @@ type Log struct {
 type TraceEvents struct {
 	Trace  string     `json:"trace"`
 	Events []EventRow `json:"events" nullable:"false"`
-	More   bool       `json:"more,omitempty" doc:"there are more than are told"`
+	More   bool       `json:"more,omitempty" doc:"there are more than are listed"`
 }
 
 // EventPosition is where an event stands among those of its issue whose bodies
@@ -315,18 +314,18 @@ type EventPosition struct {
 	Oldest string `json:"oldest,omitempty"`
 }
 
-// ChangeProject changes a project; what is absent stays.
+// ChangeProject changes a project; absent fields stay as they are.
 type ChangeProject struct {
 	KeepDays        int      `json:"keep_days,omitempty" enum:"7,30,90,365" doc:"how long events are kept; acts on events from now on"`
 	KeepSymbols     int      `json:"keep_symbols,omitempty" minimum:"1" maximum:"3650" doc:"for how many days symbols are kept after they were pushed or used last"`
 	AllowanceMinute *int64   `json:"allowance_minute,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a minute; 0: any number; -1: the default"`
 	AllowanceDay    *int64   `json:"allowance_day,omitempty" minimum:"-1" maximum:"4000000000" doc:"events a day; 0: any number; -1: the default"`
-	Origins         []string `json:"origins,omitempty" maxItems:"100" doc:"web origins that may report; * is any"`
-	ReleaseOrder    string   `json:"release_order,omitempty" enum:"auto,commits,versions,announcement" doc:"by what releases are ordered: by commit where that is possible, else by version, else by announcement; or by one of these alone"`
+	Origins         []string `json:"origins,omitempty" maxItems:"100" doc:"web origins that may report; * allows any"`
+	ReleaseOrder    string   `json:"release_order,omitempty" enum:"auto,commits,versions,announcement" doc:"the order of releases: by commit if possible, else by version, else by announcement; or by one of these only"`
 	Repository      *string  `json:"repository,omitempty" doc:"https or ssh address that its code may be fetched from, where the operator allows it; empty: builds send it"`
-	CommitLink      *string  `json:"commit_link,omitempty" doc:"where people read a commit; {commit} stands for its hash; empty: nowhere"`
-	SourcePaths     []string `json:"source_paths,omitempty" maxItems:"50" doc:"FROM=TO: source paths of maps and traces that begin with FROM stand under TO in the repository; replaces those set before; a single empty text removes them"`
+	CommitLink      *string  `json:"commit_link,omitempty" doc:"URL of a commit for people; {commit} is replaced by its hash; empty: none"`
+	SourcePaths     []string `json:"source_paths,omitempty" maxItems:"50" doc:"FROM=TO: source paths that begin with FROM are below TO in the repository; replaces the former list; a single empty text removes it"`
 	LocateUsers     *bool    `json:"locate_users,omitempty" doc:"whether the country of client addresses is noted"`
 	CutOffCrashes   *bool    `json:"cut_off_crashes,omitempty" doc:"whether cut-off sessions count as crashed"`
-	LogMessages     string   `json:"log_messages,omitempty" enum:"off,error,fatal" doc:"from which severity on log records without an exception become events"`
+	LogMessages     string   `json:"log_messages,omitempty" enum:"off,error,fatal" doc:"the lowest severity at which log records without an exception become events"`
 }

@@ -4,7 +4,7 @@ package contract
 // they first differ.
 type Why struct {
 	EventWhy
-	Other    *EventWhy        `json:"other,omitempty" doc:"the other one that was asked about"`
+	Other    *EventWhy        `json:"other,omitempty" doc:"the other event"`
 	Together bool             `json:"together" doc:"whether both have one fingerprint; true when there is no other"`
 	Differ   *GroupDifference `json:"differ,omitempty" doc:"the first part in which they differ"`
 }
@@ -16,10 +16,10 @@ type EventWhy struct {
 	Fingerprint string `json:"fingerprint"`
 	Version     int    `json:"grouping_version"`
 	Headline    string `json:"headline"`
-	Parts       []Part `json:"parts" nullable:"false" doc:"what was used, in order"`
-	LeftOut     []Part `json:"left_out" nullable:"false" doc:"what was looked at and left out, and why"`
-	Application string `json:"application" doc:"what the application's own grouping field did"`
-	Filed       string `json:"filed" doc:"how it came to its issue"`
+	Parts       []Part `json:"parts" nullable:"false" doc:"the parts that were used, in order"`
+	LeftOut     []Part `json:"left_out" nullable:"false" doc:"what was considered and left out, and why"`
+	Application string `json:"application" doc:"the effect of the application's grouping field"`
+	Assigned    string `json:"filed" doc:"how it was assigned to its issue"`
 }
 
 // GroupDifference is the first part in which two fingerprints differ.

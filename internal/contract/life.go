@@ -5,12 +5,12 @@ import "time"
 // Fix says in what an issue is fixed.
 type Fix struct {
 	Kind    string     `json:"kind" enum:"release,next,commit,now"`
-	Words   string     `json:"words" doc:"behind 'fixed'"`
+	Text    string     `json:"words" doc:"behind 'fixed'"`
 	Release string     `json:"release,omitempty" doc:"as fixed_in"`
-	After   string     `json:"after,omitempty" doc:"next: the newest release when it was said"`
+	After   string     `json:"after,omitempty" doc:"of next: the newest release at the time of the decision"`
 	Commit  string     `json:"commit,omitempty"`
-	At      *time.Time `json:"at,omitempty" doc:"when it was said"`
-	By      string     `json:"by,omitempty" doc:"who hears of it when it comes back"`
+	At      *time.Time `json:"at,omitempty" doc:"the time of the decision"`
+	By      string     `json:"by,omitempty" doc:"who is notified when it regresses"`
 }
 
 // Park says what wakes a parked issue: whichever comes first.
@@ -21,7 +21,7 @@ type Park struct {
 	Doubled        bool      `json:"doubled,omitempty" doc:"when a day has twice the usual events"`
 	NextRelease    bool      `json:"next_release,omitempty" doc:"when it is seen in a release after the newest of now"`
 	NewEnvironment bool      `json:"new_environment,omitempty" doc:"when it is seen in an environment where it was not seen before"`
-	Words          string    `json:"words,omitempty" doc:"of an answer: behind 'parked until'"`
+	Text           string    `json:"words,omitempty" doc:"of an answer: behind 'parked until'"`
 }
 
 // ActMany is a decision about many issues: those of a filter, or those named.
@@ -30,7 +30,7 @@ type ActMany struct {
 	Verb   string   `json:"verb" enum:"accept,assign,fix,park,reopen,dismiss,count-only,severity"`
 	State  []string `json:"state,omitempty" doc:"states of the filter, as the list takes them"`
 	Text   string   `json:"text,omitempty" maxLength:"200" doc:"words that must occur in headline, place, message or comments"`
-	Search string   `json:"search,omitempty" maxLength:"10000" doc:"what is searched: docs/search.md"`
+	Search string   `json:"search,omitempty" maxLength:"10000" doc:"a search: docs/search.md"`
 	Window string   `json:"window,omitempty" maxLength:"60" doc:"of the search, as lists take it"`
 	Issues []Chosen `json:"issues,omitempty" maxItems:"10000" doc:"or these, instead of a filter"`
 	Try    bool     `json:"try,omitempty" doc:"say how many it would be, and change nothing"`
@@ -49,7 +49,7 @@ type ManyDone struct {
 	Fits    int       `json:"fits" doc:"how many it is about"`
 	Done    []string  `json:"done" nullable:"false"`
 	Refused []Refusal `json:"refused" nullable:"false"`
-	Notes   []string  `json:"notes,omitempty" doc:"what to know of the decision"`
+	Notes   []string  `json:"notes,omitempty" doc:"a hint about the decision"`
 }
 
 // Refusal is an issue that was left as it is.
@@ -70,7 +70,7 @@ type Deletion struct {
 	Bodies     int64  `json:"bodies"`
 	Users      int64  `json:"users"`
 	Feedback   int64  `json:"feedback"`
-	MergedFrom int64  `json:"merged_from" doc:"numbers that lead to it"`
+	MergedFrom int64  `json:"merged_from" doc:"numbers that redirect to it"`
 	Deleted    bool   `json:"deleted"`
 }
 
@@ -87,7 +87,7 @@ type Since struct {
 type Mark struct {
 	At          time.Time `json:"at"`
 	Kind        string    `json:"kind" doc:"release, deploy, first_seen, or the kind of an entry of the history"`
-	Words       string    `json:"words"`
+	Text        string    `json:"words"`
 	Release     string    `json:"release,omitempty"`
 	Environment string    `json:"environment,omitempty"`
 	From        string    `json:"from,omitempty" doc:"regressed: the last good release, or the fix"`
@@ -95,18 +95,18 @@ type Mark struct {
 
 // Holding says whether a fix holds.
 type Holding struct {
-	Odds  float64 `json:"odds" doc:"0 to 1: how unlikely the silence would be without the fix"`
-	Words string  `json:"words"`
+	Odds float64 `json:"odds" doc:"0 to 1: how unlikely the silence would be without the fix"`
+	Text string  `json:"words"`
 }
 
-// Notices is what a person should hear of.
+// Notices are the notices of a person.
 type Notices struct {
 	Waiting int64    `json:"waiting" doc:"not seen yet"`
 	Notices []Notice `json:"notices" nullable:"false" doc:"newest first"`
 	Next    int64    `json:"next,omitempty" doc:"before, for the next page"`
 }
 
-// Notice is one thing that a person should hear of.
+// Notice is one notice to a person.
 type Notice struct {
 	ID       int64     `json:"id"`
 	At       time.Time `json:"at"`
@@ -114,7 +114,7 @@ type Notice struct {
 	Headline string    `json:"headline"`
 	Actor    string    `json:"actor" doc:"empty: the service"`
 	Kind     string    `json:"kind"`
-	Words    string    `json:"words"`
+	Text     string    `json:"words"`
 	Seen     bool      `json:"seen"`
 }
 
@@ -128,7 +128,7 @@ type WriteComment struct {
 	Text string `json:"text" maxLength:"10000" doc:"Markdown; @NAME mentions a person"`
 }
 
-// Commented says what was written.
+// Commented is the comment that was written.
 type Commented struct {
 	Comment int64 `json:"comment" doc:"its number"`
 }

@@ -10,11 +10,11 @@ type Status struct {
 	Well       bool            `json:"well"`
 	Waiting    int64           `json:"waiting" doc:"events stored but not yet processed"`
 	Oldest     *time.Time      `json:"oldest,omitempty" doc:"when the oldest of them was received"`
-	SetAside   int64           `json:"set_aside" doc:"failed events"`
-	Recounting int64           `json:"recounting" doc:"merges, splits, regroupings and undos that are on their way"`
+	Failed     int64           `json:"set_aside" doc:"failed events"`
+	Recounting int64           `json:"recounting" doc:"merges, splits, regroupings and undos in progress"`
 	Processes  int             `json:"processes" doc:"how many file events"`
 	Database   *StatusDatabase `json:"database,omitempty"`
-	Advice     []string        `json:"advice" nullable:"false" doc:"what to do where all is not well"`
+	Advice     []string        `json:"advice" nullable:"false" doc:"what to do about each problem"`
 }
 
 // StatusDatabase is how the database stands.
@@ -27,13 +27,13 @@ type StatusDatabase struct {
 	DiskFree        *int64  `json:"disk_free,omitempty" doc:"bytes, where the service runs the database itself"`
 }
 
-// Queue is what waits to be filed, and what could not be.
+// Queue is what waits to be processed, and what could not be.
 type Queue struct {
-	Waiting  int64      `json:"waiting"`
-	Oldest   *time.Time `json:"oldest,omitempty"`
-	Projects []Waiting  `json:"projects" nullable:"false" doc:"what waits, by project"`
-	SetAside []Aside    `json:"set_aside" nullable:"false" doc:"failed events, newest first"`
-	Total    int64      `json:"set_aside_total"`
+	Waiting  int64         `json:"waiting"`
+	Oldest   *time.Time    `json:"oldest,omitempty"`
+	Projects []Waiting     `json:"projects" nullable:"false" doc:"waiting events by project"`
+	Failed   []FailedEvent `json:"set_aside" nullable:"false" doc:"failed events, newest first"`
+	Total    int64         `json:"set_aside_total"`
 }
 
 // Waiting is how many events of a project wait.
@@ -42,8 +42,8 @@ type Waiting struct {
 	Events  int64  `json:"events"`
 }
 
-// Aside is an event that could not be filed.
-type Aside struct {
+// FailedEvent is an event that could not be processed.
+type FailedEvent struct {
 	ID       string          `json:"id" doc:"for queue retry and queue discard"`
 	Project  string          `json:"project"`
 	Event    string          `json:"event,omitempty" doc:"the event's own id; absent for a delivery that cannot be read at all"`
@@ -66,10 +66,10 @@ type EraseUser struct {
 type Erasure struct {
 	ID     int64 `json:"id"`
 	Done   bool  `json:"done"`
-	Events int64 `json:"events" doc:"events whose body went and whose user is a random number now"`
+	Events int64 `json:"events" doc:"events whose body was deleted and whose user is now a random number"`
 }
 
-// Difference is a counter that does not equal the rows it stands for.
+// Difference is a counter that differs from the rows it counts.
 type Difference struct {
 	What   string `json:"what"`
 	Issue  int64  `json:"issue" doc:"internal number"`
@@ -82,5 +82,5 @@ type Recount struct {
 	Compared    int          `json:"compared" doc:"kinds of counter"`
 	Differences []Difference `json:"differences" nullable:"false"`
 	Recounting  int          `json:"recounting" doc:"moves under way: rows on their way differ"`
-	Repaired    int          `json:"repaired,omitempty" doc:"issues that were mended"`
+	Repaired    int          `json:"repaired,omitempty" doc:"repaired issues"`
 }

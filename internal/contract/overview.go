@@ -4,14 +4,14 @@ package contract
 type ProjectOverview struct {
 	Project       string       `json:"project"`
 	OpenIssues    int64        `json:"open_issues"`
-	NewIssues     int64        `json:"new_issues" doc:"that nobody decided about"`
-	NewestRelease string       `json:"newest_release,omitempty" doc:"that anything was seen of"`
+	NewIssues     int64        `json:"new_issues" doc:"without a decision"`
+	NewestRelease string       `json:"newest_release,omitempty" doc:"that had any event"`
 	Trend         []ProjectDay `json:"trend" nullable:"false" doc:"events of the last 14 days (UTC), oldest first"`
-	CameBack      int64        `json:"came_back" doc:"open issues that came back"`
+	CameBack      int64        `json:"came_back" doc:"open issues that regressed"`
 	EventsWeek    WeekBefore   `json:"events_week" doc:"of the last seven days, and of the seven before"`
 	UsersWeek     WeekBefore   `json:"users_week" doc:"with sessions, of the last seven days, and of the seven before"`
 	Health        *Health      `json:"health,omitempty" doc:"of the newest release that has sessions; absent where the application sends none"`
-	Wrong         []string     `json:"wrong" nullable:"false" doc:"what is wrong, in words; empty when nothing is"`
+	Wrong         []string     `json:"wrong" nullable:"false" doc:"the problem, as a sentence; empty without one"`
 }
 
 // WeekBefore is a count of seven days, and of the seven before them.
@@ -24,7 +24,7 @@ type WeekBefore struct {
 type Health struct {
 	Release           string  `json:"release"`
 	CrashFreeSessions ShareOf `json:"crash_free_sessions"`
-	Says              string  `json:"says" doc:"better, worse, no difference, too early; empty where nothing came before it"`
+	Result            string  `json:"says" doc:"better, worse, no difference, too early; empty without a release before it"`
 	Uptake            float64 `json:"uptake" doc:"its share of the sessions of seven days"`
 }
 

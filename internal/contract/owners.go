@@ -7,13 +7,13 @@ import (
 // Owners are the people who may have an issue.
 type Owners struct {
 	Issue     string         `json:"issue"`
-	Owner     *string        `json:"owner" doc:"who has it; null when nobody has it"`
+	Owner     *string        `json:"owner" doc:"the owner; null when it has none"`
 	Path      string         `json:"path,omitempty" doc:"of the origin in the repository"`
-	Rule      *OwnerRule     `json:"rule,omitempty" doc:"the line of CODEOWNERS that counts for it"`
+	Rule      *OwnerRule     `json:"rule,omitempty" doc:"the line of CODEOWNERS that applies"`
 	Proposals []Proposal     `json:"proposals" nullable:"false" doc:"the likeliest first"`
-	Strangers []string       `json:"strangers" nullable:"false" doc:"named by CODEOWNERS or commits, and nobody here is"`
+	Strangers []string       `json:"strangers" nullable:"false" doc:"named by CODEOWNERS or commits, without an account here"`
 	Bad       []BadOwnerLine `json:"bad_lines" nullable:"false" doc:"lines of CODEOWNERS that cannot be used"`
-	Words     string         `json:"words,omitempty" doc:"why less is known than could be"`
+	Text      string         `json:"words,omitempty" doc:"why less is known than could be"`
 }
 
 // OwnerRule is a line of CODEOWNERS.
@@ -44,23 +44,23 @@ type Carrier struct {
 	Left    bool      `json:"left,omitempty" doc:"does not work here any more: hand it over"`
 	Issues  int64     `json:"issues" doc:"open ones"`
 	Parked  int64     `json:"parked"`
-	Impact  float64   `json:"impact" doc:"of the open ones, added up"`
+	Impact  float64   `json:"impact" doc:"the sum over open issues"`
 	Oldest  time.Time `json:"oldest" doc:"when the oldest of them was first seen"`
 }
 
-// HandOver gives all that a person has to another one.
+// HandOver gives all issues of a person to another one.
 type HandOver struct {
 	From string `json:"from" minLength:"1" doc:"a person's name or address"`
 	To   string `json:"to" minLength:"1"`
 	Why  string `json:"why,omitempty" maxLength:"500"`
 }
 
-// HandedOver says what was handed over, by project.
+// HandedOver lists what was handed over, by project.
 type HandedOver struct {
 	Projects []HandedIn `json:"projects" nullable:"false"`
 }
 
-// HandedIn is what was handed over in a project.
+// HandedIn counts what was handed over in a project.
 type HandedIn struct {
 	Project string `json:"project"`
 	ManyDone

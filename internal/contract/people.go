@@ -11,28 +11,28 @@ type Person struct {
 	Admin      bool       `json:"admin" doc:"the same as operator"`
 	Operator   bool       `json:"operator" doc:"runs the service: people, projects, the audit, the queue"`
 	Everywhere string     `json:"everywhere,omitempty" enum:"viewer,member,maintainer" doc:"their own role in all projects"`
-	Roles      []RoleIn   `json:"roles,omitempty" nullable:"false" doc:"their own roles in single projects, of those that you see: the first ones"`
-	MoreRoles  int        `json:"more_roles,omitempty" doc:"how many there are beside"`
+	Roles      []RoleIn   `json:"roles,omitempty" nullable:"false" doc:"their roles in single projects that you see: the first ones"`
+	MoreRoles  int        `json:"more_roles,omitempty" doc:"how many more there are"`
 	Created    time.Time  `json:"created"`
 	Left       *time.Time `json:"left,omitempty" doc:"since when they do not work here any more"`
-	Carries    int64      `json:"carries,omitempty" doc:"of who left: open and parked issues that are still theirs"`
+	Carries    int64      `json:"carries,omitempty" doc:"of a former member: open and parked issues that they still own"`
 	SignInLink string     `json:"sign_in_link,omitempty" doc:"works once, within 24 hours"`
 }
 
-// RoleIn is what somebody is in a project.
+// RoleIn is a person's role in a project.
 type RoleIn struct {
 	Project string `json:"project"`
 	Role    string `json:"role" enum:"viewer,member,maintainer"`
 }
 
-// Member is somebody, or a team, with a role in a project.
+// Member is a person or a team with a role in a project.
 type Member struct {
 	Name       string `json:"name"`
 	Email      string `json:"email,omitempty"`
 	Team       bool   `json:"team,omitempty"`
 	Role       string `json:"role" enum:"viewer,member,maintainer"`
-	Everywhere bool   `json:"everywhere,omitempty" doc:"by a role in all projects, which only operators change"`
-	Through    string `json:"through,omitempty" doc:"the team that gives it; absent: their own"`
+	Everywhere bool   `json:"everywhere,omitempty" doc:"by a role in all projects, which only operators may change"`
+	Through    string `json:"through,omitempty" doc:"the team that gives it; absent: the person's own role"`
 }
 
 // Members lists who has which role in a project.
@@ -54,24 +54,24 @@ type SetRole struct {
 	Reason string `json:"reason,omitempty" maxLength:"500" doc:"a reason for the audit; required if operators give themselves a role"`
 }
 
-// SetOperator makes somebody an operator, or takes that away.
+// SetOperator makes a person an operator, or revokes that.
 type SetOperator struct {
 	Operator bool `json:"operator"`
 }
 
-// MergePeople says into whom somebody is merged.
+// MergePeople names the person that another one is merged into.
 type MergePeople struct {
 	Into string `json:"into" minLength:"1" maxLength:"200" doc:"a name or an address"`
 }
 
-// Merged is somebody who was here twice.
+// Merged is a person who had two accounts.
 type Merged struct {
 	From     string     `json:"from"`
 	Into     string     `json:"into"`
-	Projects []HandedIn `json:"projects" nullable:"false" doc:"the issues that were handed over"`
+	Projects []HandedIn `json:"projects" nullable:"false" doc:"the reassigned issues"`
 }
 
-// SignIn is a browser that somebody is signed in with.
+// SignIn is a browser that a person is signed in with.
 type SignIn struct {
 	ID       int64     `json:"id"`
 	Opened   time.Time `json:"opened"`
@@ -79,7 +79,7 @@ type SignIn struct {
 	RunsOut  time.Time `json:"runs_out" doc:"unless it is used before"`
 	Address  string    `json:"address,omitempty" doc:"it was last used from"`
 	Agent    string    `json:"agent,omitempty" doc:"the browser, as it names itself"`
-	This     bool      `json:"this,omitempty" doc:"the one that asks"`
+	This     bool      `json:"this,omitempty" doc:"the caller"`
 }
 
 // SignIns lists sessions.
@@ -145,14 +145,14 @@ type Me struct {
 // NewToken asks for a token.
 type NewToken struct {
 	Label    string   `json:"label" minLength:"1" maxLength:"100"`
-	Scope    string   `json:"scope" enum:"build,read,person,service,admin" doc:"the kind, with its usual permissions; service: only those that are named; admin: all"`
+	Scope    string   `json:"scope" enum:"build,read,person,service,admin" doc:"the kind, with its default permissions; service: only the named ones; admin: all"`
 	Project  string   `json:"project,omitempty" doc:"the only project it is good for; empty: all"`
 	Projects []string `json:"projects,omitempty" maxItems:"500" doc:"the only projects it is good for; empty: all"`
-	Person   string   `json:"person,omitempty" doc:"the person whose permissions and name it has"`
+	Person   string   `json:"person,omitempty" doc:"the person whose permissions it has"`
 	Days     int      `json:"days,omitempty" minimum:"0" maximum:"3660" doc:"how long it lives; 0: 90 days"`
 	Never    bool     `json:"never,omitempty" doc:"it never runs out"`
 	// Permissions are given beside those of the scope.
-	Permissions []string `json:"permissions,omitempty" doc:"beside those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read, export"`
+	Permissions []string `json:"permissions,omitempty" doc:"in addition to those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read, export"`
 }
 
 // TokenInfo is a token without its text.
@@ -170,9 +170,9 @@ type TokenInfo struct {
 	Expires      *time.Time `json:"expires,omitempty" doc:"absent: never"`
 	LastUsed     *time.Time `json:"last_used,omitempty" doc:"to the minute; absent: not yet"`
 	LastAddress  string     `json:"last_address,omitempty" doc:"it was last used from"`
-	BeforeRoles  bool       `json:"before_roles,omitempty" doc:"older than roles: it keeps what it could before, until it is rotated"`
+	BeforeRoles  bool       `json:"before_roles,omitempty" doc:"older than roles: it keeps its former permissions until it is rotated"`
 	OldGoodUntil *time.Time `json:"old_good_until,omitempty" doc:"until when the text before a rotation is good"`
-	Warning      string     `json:"warning,omitempty" doc:"what is risky about it"`
+	Warning      string     `json:"warning,omitempty" doc:"its risk"`
 }
 
 // Tokens lists tokens.

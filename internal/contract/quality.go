@@ -9,7 +9,7 @@ type Quality struct {
 	Sessions          QualitySessions      `json:"sessions"`
 	Users             QualityUsers         `json:"users" doc:"over whole days (UTC)"`
 	CrashFreeSessions ShareOf              `json:"crash_free_sessions" doc:"of those that ended; cut-off ones count as not crashed"`
-	CrashFreeUsers    ShareOf              `json:"crash_free_users" doc:"users none of whose sessions crashed"`
+	CrashFreeUsers    ShareOf              `json:"crash_free_users" doc:"users without a crashed session"`
 	ErrorFreeSessions ShareOf              `json:"error_free_sessions" doc:"neither crashed nor faulty"`
 	Uptake            Uptake               `json:"uptake"`
 	DurationS         Quantiles            `json:"duration_s" doc:"of ended sessions, seconds, within 3.2 %"`
@@ -21,7 +21,7 @@ type Quality struct {
 	FirstSeen         time.Time            `json:"first_seen"`
 	Deploys           []Deploy             `json:"deploys" nullable:"false"`
 	Environments      []EnvironmentQuality `json:"environments,omitempty" doc:"of one release alone: each environment, those of most sessions first"`
-	WithoutSessions   bool                 `json:"without_sessions,omitempty" doc:"the application sends no sessions: events and issues are all there is"`
+	WithoutSessions   bool                 `json:"without_sessions,omitempty" doc:"the application sends no sessions, only events"`
 }
 
 // EnvironmentQuality is how a release does in one environment.
@@ -29,14 +29,14 @@ type EnvironmentQuality struct {
 	Environment       string          `json:"environment"`
 	Sessions          QualitySessions `json:"sessions"`
 	CrashFreeSessions ShareOf         `json:"crash_free_sessions"`
-	Verdict           QualityVerdict  `json:"verdict" doc:"beside the same baseline in the same environment"`
+	Verdict           QualityVerdict  `json:"verdict" doc:"compared with the same baseline in the same environment"`
 }
 
 // ReleaseIssues are the issues that a release brought.
 type ReleaseIssues struct {
 	Release  string         `json:"release"`
 	Sessions int64          `json:"sessions" doc:"of the release, in the window"`
-	Issues   []ReleaseIssue `json:"issues" nullable:"false" doc:"those that hit most sessions first; at most 20 new ones and 20 that came back"`
+	Issues   []ReleaseIssue `json:"issues" nullable:"false" doc:"most affected sessions first; at most 20 new and 20 regressed ones"`
 }
 
 // ReleaseIssue is an issue and the sessions of a release that had it.
@@ -44,9 +44,9 @@ type ReleaseIssue struct {
 	ID       string  `json:"id"`
 	Headline string  `json:"headline"`
 	State    string  `json:"state"`
-	Came     string  `json:"came" enum:"new,back" doc:"new in the release, or back in it"`
+	Came     string  `json:"came" enum:"new,back" doc:"new or regressed in the release"`
 	Sessions int64   `json:"sessions" doc:"sessions of the release with at least one event of the issue"`
-	More     bool    `json:"more,omitempty" doc:"the issue has more than 10,000 events: only the newest were looked at, and there may be more sessions"`
+	More     bool    `json:"more,omitempty" doc:"the issue has more than 10,000 events: only the newest were read, and there may be more sessions"`
 	Share    float64 `json:"share" doc:"of the release's sessions"`
 	Events   int64   `json:"events" doc:"of all time"`
 	Users    int64   `json:"users" doc:"of all time"`
@@ -96,9 +96,9 @@ type OutcomeTook struct {
 
 // QualityVerdict says whether a release is better or worse than its baseline.
 type QualityVerdict struct {
-	Baseline string   `json:"baseline" doc:"empty: nothing came before it"`
-	Says     *string  `json:"says" enum:"better,worse,no difference,too early" nullable:"true"`
-	P        *float64 `json:"p" nullable:"true" doc:"however often one looks (a mixture sequential test); below 0.01 is a difference"`
+	Baseline string   `json:"baseline" doc:"empty: it is the first"`
+	Result   *string  `json:"says" enum:"better,worse,no difference,too early" nullable:"true"`
+	P        *float64 `json:"p" nullable:"true" doc:"valid at any time (a mixture sequential test); below 0.01 is a difference"`
 	Ratio    *RatioOf `json:"ratio,omitempty" doc:"how many times as often its sessions crash"`
 	Why      string   `json:"why"`
 }
@@ -128,7 +128,7 @@ type UptakeSeries struct {
 // ReleaseSeries is one release, moment by moment.
 type ReleaseSeries struct {
 	Release string         `json:"release"`
-	Points  []SessionPoint `json:"points" nullable:"false" doc:"oldest first, every moment there"`
+	Points  []SessionPoint `json:"points" nullable:"false" doc:"oldest first, without gaps"`
 }
 
 // SessionPoint is what began from a moment on until the next one.
@@ -209,5 +209,5 @@ type CheckCondition struct {
 	Name   string `json:"name"`
 	Passed bool   `json:"passed"`
 	Early  bool   `json:"early,omitempty"`
-	Says   string `json:"says" doc:"the numbers"`
+	Result string `json:"says" doc:"the numbers"`
 }

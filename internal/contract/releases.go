@@ -6,7 +6,7 @@ import "time"
 type Release struct {
 	Version     string     `json:"version"`
 	FirstSeen   time.Time  `json:"first_seen" doc:"announced, or its first event thrown, whichever was earlier"`
-	HeardOf     time.Time  `json:"heard_of" doc:"announced, or its first event received, whichever was earlier: what announcement order goes by"`
+	FirstKnown  time.Time  `json:"heard_of" doc:"announced, or its first event received, whichever was earlier: what announcement order goes by"`
 	Announced   *time.Time `json:"announced,omitempty" doc:"by a build"`
 	AnnouncedBy string     `json:"announced_by,omitempty"`
 	Commit      string     `json:"commit,omitempty"`
@@ -27,7 +27,7 @@ type Deploy struct {
 // Releases lists the releases of a project.
 type Releases struct {
 	Project  string    `json:"project"`
-	Order    string    `json:"order" enum:"auto,commits,versions,announcement" doc:"by what the project orders its releases"`
+	Order    string    `json:"order" enum:"auto,commits,versions,announcement" doc:"the order of the project's releases"`
 	Releases []Release `json:"releases" nullable:"false" doc:"newest first"`
 }
 
@@ -36,15 +36,15 @@ type ReleaseDetail struct {
 	Project string `json:"project"`
 	Release
 	Before       string       `json:"before,omitempty" doc:"the release before it, in the project's order"`
-	BeforeWhy    string       `json:"before_why,omitempty" doc:"why that one is before it"`
-	NewIssues    []Issue      `json:"new_issues" nullable:"false" doc:"first seen in it, what hurts most first"`
-	Regressed    []Issue      `json:"regressed" nullable:"false" doc:"that came back in it"`
-	Fixed        []Issue      `json:"fixed" nullable:"false" doc:"that somebody called fixed in it"`
+	BeforeWhy    string       `json:"before_why,omitempty" doc:"why that release is before it"`
+	NewIssues    []Issue      `json:"new_issues" nullable:"false" doc:"first seen in it, highest impact first"`
+	Regressed    []Issue      `json:"regressed" nullable:"false" doc:"that regressed in it"`
+	Fixed        []Issue      `json:"fixed" nullable:"false" doc:"marked as fixed in it"`
 	Sessions     SessionCount `json:"sessions" doc:"of the last 30 days"`
 	BeforeEvents int64        `json:"before_events" doc:"of the release before it"`
 	Commits      []Commit     `json:"commits" nullable:"false" doc:"since the release before it, newest first, 200 at most"`
 	CommitCount  int          `json:"commit_count" doc:"of them in all"`
-	Repository   string       `json:"repository" doc:"what is known of its commits, in words; empty where all is"`
+	Repository   string       `json:"repository" doc:"a sentence about missing commits; empty where none is missing"`
 }
 
 // AnnounceRelease says that a build made a release.
@@ -63,7 +63,7 @@ type MarkDeployed struct {
 type ReleaseOrder struct {
 	A     string `json:"a"`
 	B     string `json:"b"`
-	Order string `json:"order" enum:"before,after,same,unknown" doc:"how a stands to b"`
-	By    string `json:"by" enum:"same,commit,version,announcement,nothing" doc:"what decided"`
+	Order string `json:"order" enum:"before,after,same,unknown" doc:"how a compares with b"`
+	By    string `json:"by" enum:"same,commit,version,announcement,nothing" doc:"the reason"`
 	Why   string `json:"why"`
 }

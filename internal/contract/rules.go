@@ -46,7 +46,7 @@ type RulesVersion struct {
 type PushRules struct {
 	Text string `json:"text" maxLength:"262144"`
 	Note string `json:"note,omitempty" maxLength:"300"`
-	Onto *int   `json:"onto,omitempty" minimum:"0" doc:"the version it was made from; when another came in between it is refused"`
+	Onto *int   `json:"onto,omitempty" minimum:"0" doc:"the version it was edited from; refused if another version came in between"`
 }
 
 // CheckRules asks about a rules file.
@@ -54,10 +54,10 @@ type CheckRules struct {
 	Text string `json:"text" maxLength:"262144"`
 }
 
-// RulesChecked says what is wrong with a rules file.
+// RulesChecked lists the problems of a rules file.
 type RulesChecked struct {
-	Good     bool    `json:"good"`
-	Problems []Fault `json:"problems" nullable:"false"`
+	Good     bool          `json:"good"`
+	Problems []RuleProblem `json:"problems" nullable:"false"`
 }
 
 // TryRules asks what a rules file, or another grouping version, would have done.
@@ -65,26 +65,26 @@ type TryRules struct {
 	Text            *string `json:"text,omitempty" maxLength:"262144" doc:"absent: the project's own rules"`
 	GroupingVersion int     `json:"grouping_version,omitempty" minimum:"0" doc:"0: the project's own"`
 	Days            int     `json:"days,omitempty" minimum:"1" maximum:"90" default:"7" doc:"how far back"`
-	Events          int     `json:"events,omitempty" minimum:"1" maximum:"1000000" default:"2000" doc:"how many stored events are looked at, newest first"`
+	Events          int     `json:"events,omitempty" minimum:"1" maximum:"1000000" default:"2000" doc:"how many stored events are checked, newest first"`
 }
 
 // RulesTried is what a rules file would have done to stored events.
 type RulesTried struct {
-	Events   int         `json:"events" doc:"that were looked at"`
-	Kept     int         `json:"kept" doc:"of them, those that would have been let in"`
+	Events   int         `json:"events" doc:"that were checked"`
+	Kept     int         `json:"kept" doc:"of them, those that would be accepted"`
 	Intake   []TrialRule `json:"intake" nullable:"false" doc:"in the order of the file"`
 	Scrub    []TrialRule `json:"scrub" nullable:"false" doc:"rules in the order of the file, then kinds that would find more than they did"`
-	Alerts   []TrialRule `json:"alerts" nullable:"false" doc:"messages that alert rules would have sent: events is how many"`
-	Grouping Outcome     `json:"grouping" doc:"what would become of issues, if the stored events were regrouped"`
-	Failed   int64       `json:"failed" doc:"events that a grouping rule failed on or was stopped for"`
-	From     time.Time   `json:"from" doc:"the oldest event that was looked at"`
-	All      int64       `json:"all" doc:"events that were stored since then; the bodies of most of a frequent issue are not kept"`
+	Alerts   []TrialRule `json:"alerts" nullable:"false" doc:"messages that alert rules would have sent: events is their number"`
+	Grouping Outcome     `json:"grouping" doc:"what would happen to issues if stored events were regrouped"`
+	Failed   int64       `json:"failed" doc:"events for which a grouping rule failed or was stopped"`
+	From     time.Time   `json:"from" doc:"the oldest event that was checked"`
+	All      int64       `json:"all" doc:"events stored since then; most events of a frequent issue have no stored body"`
 }
 
 // TrialProgress says how far a trial is.
 type TrialProgress struct {
-	Looked int `json:"looked" doc:"events that were looked at"`
-	Of     int `json:"of" doc:"events that there are to look at"`
+	Looked int `json:"looked" doc:"events that were checked"`
+	Of     int `json:"of" doc:"events to check"`
 }
 
 // Received is what came in and what became of it.
@@ -105,16 +105,16 @@ type ReceivedCounts struct {
 	Repeats       int64 `json:"repeats" doc:"sent again, processed before"`
 	Joined        int64 `json:"joined" doc:"joined to an event that another report of the same exception made"`
 	Dropped       int64 `json:"dropped" doc:"by a rule of the project"`
-	OverAllowance int64 `json:"over_allowance" doc:"turned away; senders come again"`
-	TurnedAway    int64 `json:"turned_away" doc:"requests turned away because the service was full; senders come again"`
+	OverAllowance int64 `json:"over_allowance" doc:"rejected; senders retry"`
+	Rejected      int64 `json:"turned_away" doc:"requests rejected because the service was full; senders retry"`
 	Refused       int64 `json:"refused" doc:"not readable, or not allowed"`
-	SetAside      int64 `json:"set_aside" doc:"stored, but failed to be processed"`
+	Failed        int64 `json:"set_aside" doc:"stored, but failed to be processed"`
 	LostByClient  int64 `json:"lost_by_client" doc:"as clients say"`
 	Cut           int64 `json:"cut" doc:"of those stored: something was over a limit"`
 	Scrubbed      int64 `json:"scrubbed" doc:"of those stored: something was scrubbed, counted once a rule"`
 	Sessions      int64 `json:"sessions" doc:"messages about sessions"`
-	Feedback      int64 `json:"feedback" doc:"what people said"`
-	Capped        int64 `json:"capped" doc:"of those stored: would have made more new things than an hour allows"`
+	Feedback      int64 `json:"feedback" doc:"entries of feedback"`
+	Capped        int64 `json:"capped" doc:"of those stored: they would have created more new things than an hour allows"`
 }
 
 // ReceivedHour is one hour.
@@ -127,13 +127,13 @@ type ReceivedHour struct {
 type ReceivedCause struct {
 	Cause    string            `json:"cause"`
 	Rule     string            `json:"rule,omitempty"`
-	Words    string            `json:"words" doc:"what that means"`
+	Text     string            `json:"words" doc:"the meaning"`
 	Events   int64             `json:"events"`
 	Examples []ReceivedExample `json:"examples" nullable:"false" doc:"newest first"`
 }
 
 // ReceivedExample is one event in words.
 type ReceivedExample struct {
-	At    time.Time `json:"at"`
-	Words string    `json:"words"`
+	At   time.Time `json:"at"`
+	Text string    `json:"words"`
 }

@@ -2,7 +2,7 @@ package contract
 
 import "time"
 
-// Searched is what every answer to a search says beside what was asked for.
+// Searched is the part that all answers to searches share.
 type Searched struct {
 	CompleteFrom *time.Time `json:"complete_from,omitempty" doc:"events thrown before may be missing: the search index does not hold all of them yet"`
 	Warnings     []string   `json:"warnings,omitempty" doc:"what is left out, and why"`
@@ -40,7 +40,7 @@ type FacetValue struct {
 	Users  int64  `json:"users"`
 }
 
-// Against is what is far more common in the events that fit than in all others.
+// Against lists the values that are far more common in the events that match than in all others.
 type Against struct {
 	Values []AgainstValue `json:"values" nullable:"false" doc:"the least probable first, then the greatest ratio"`
 	Looked int            `json:"looked" doc:"how many values were compared; p is multiplied by it (Bonferroni)"`
@@ -48,7 +48,7 @@ type Against struct {
 }
 
 // AgainstValue is a value that is more common here than chance would have it. Events
-// are counted once each, whatever they stand for.
+// are counted once each, whatever they represent.
 type AgainstValue struct {
 	Name        string  `json:"name"`
 	Value       string  `json:"value"`
@@ -56,7 +56,7 @@ type AgainstValue struct {
 	HereOf      int64   `json:"here_of"`
 	Elsewhere   int64   `json:"elsewhere"`
 	ElsewhereOf int64   `json:"elsewhere_of"`
-	Ratio       float64 `json:"ratio" doc:"of the share here to the share elsewhere; at most 1,000,000, which also stands for 'never elsewhere'"`
+	Ratio       float64 `json:"ratio" doc:"of the share here to the share elsewhere; at most 1,000,000, which also means 'never elsewhere'"`
 	P           float64 `json:"p" doc:"Fisher's exact test, one-sided, times the number of values compared"`
 }
 
@@ -70,7 +70,7 @@ type Histogram struct {
 // Series is how one value went; "" where all are in one.
 type Series struct {
 	Value  string  `json:"value"`
-	Points []Point `json:"points" nullable:"false" doc:"oldest first, every moment there"`
+	Points []Point `json:"points" nullable:"false" doc:"oldest first, without gaps"`
 }
 
 // Point is what came from a moment on until the next one.
@@ -96,16 +96,16 @@ type UserList struct {
 	Searched
 }
 
-// UserTrail is one user, or several whom one name may mean.
+// UserTrail is one user, or the several users that a name may mean.
 type UserTrail struct {
 	Identities map[string][]string `json:"identities,omitempty" doc:"by attribute, the newest first"`
-	Issues     []UserIssue         `json:"issues,omitempty" doc:"what they ran into, that of most events first"`
+	Issues     []UserIssue         `json:"issues,omitempty" doc:"their issues, most events first"`
 	Events     int64               `json:"events"`
 	Sessions   int64               `json:"sessions"`
 	First      *time.Time          `json:"first,omitempty"`
 	Last       *time.Time          `json:"last,omitempty"`
 	Newest     []EventRow          `json:"newest,omitempty" doc:"their newest events"`
-	Several    []Somebody          `json:"several,omitempty" doc:"where the name means more than one; then nothing else is there"`
+	Several    []Somebody          `json:"several,omitempty" doc:"set if several users match; then all other fields are empty"`
 	Searched
 }
 
@@ -121,9 +121,9 @@ type UserIssue struct {
 
 // Completion is what could be written at a place of a search.
 type Completion struct {
-	From   int     `json:"from" doc:"where what it takes the place of begins, in characters from 0"`
+	From   int     `json:"from" doc:"the start of the replaced text, in characters from 0"`
 	To     int     `json:"to"`
-	Name   string  `json:"name,omitempty" doc:"whose values are offered; absent: names are"`
+	Name   string  `json:"name,omitempty" doc:"the attribute whose values are offered; absent: names are offered"`
 	Offers []Offer `json:"offers" nullable:"false"`
 }
 
@@ -141,8 +141,8 @@ type SavedSearch struct {
 	Default bool      `json:"default" doc:"lists begin with it"`
 	By      string    `json:"by" doc:"who saved it"`
 	Changed time.Time `json:"changed"`
-	Issues  *int      `json:"issues,omitempty" doc:"how many issues fit now, where that was asked for; absent also where the search cannot be answered"`
-	More    bool      `json:"more,omitempty" doc:"there are more than issues says"`
+	Issues  *int      `json:"issues,omitempty" doc:"how many issues match now, if requested; absent if the search cannot be answered"`
+	More    bool      `json:"more,omitempty" doc:"there are more than issues lists"`
 }
 
 // SavedSearches are those that one sees.
@@ -166,17 +166,17 @@ type SavedNow struct {
 // Attributes are the names that are searched of a project.
 type Attributes struct {
 	Attributes []Attribute `json:"attributes" nullable:"false" doc:"by name"`
-	Places     int         `json:"places" doc:"how many names of one's own may be searched; OpenTelemetry's take none"`
+	Places     int         `json:"places" doc:"how many custom attributes may be searched; OpenTelemetry's names do not count"`
 	Taken      int         `json:"taken"`
 }
 
 // Attribute is a name that is searched.
 type Attribute struct {
 	Name     string    `json:"name"`
-	Standard bool      `json:"standard" doc:"one of OpenTelemetry's"`
+	Standard bool      `json:"standard" doc:"a name of OpenTelemetry"`
 	Since    time.Time `json:"since"`
 	Used     string    `json:"used" doc:"the day of its last use, YYYY-MM-DD"`
-	Dropped  bool      `json:"dropped,omitempty" doc:"its place was taken away: it is not searched"`
+	Dropped  bool      `json:"dropped,omitempty" doc:"excluded: it is not searchable"`
 }
 
 // ChangeAttribute takes the place of a name away, or gives it back.
@@ -190,7 +190,7 @@ type Affected struct {
 	Events   int64        `json:"events"`
 	Users    int64        `json:"users"`
 	Active   int64        `json:"active" doc:"users seen at all in the same time, by an event or a session"`
-	CameBack int64        `json:"came_back" doc:"affected users who were seen again: in a later session, or, where none of theirs is known, in an event more than an hour later"`
+	CameBack int64        `json:"came_back" doc:"affected users who returned: in a later session, or, without known sessions, in an event more than an hour later"`
 	Releases []FacetValue `json:"releases" nullable:"false" doc:"those of most affected users first"`
 	Searched
 }
@@ -198,7 +198,7 @@ type Affected struct {
 // Trail is what a user went through, newest first.
 type Trail struct {
 	Entries []TrailEntry `json:"entries" nullable:"false"`
-	Next    string       `json:"next,omitempty" doc:"cursor of what came before"`
+	Next    string       `json:"next,omitempty" doc:"the cursor of the page before"`
 	Searched
 }
 

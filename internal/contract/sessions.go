@@ -8,7 +8,7 @@ import (
 type Thread struct {
 	ID        string  `json:"thread.id,omitempty"`
 	Name      string  `json:"thread.name,omitempty"`
-	Blamed    bool    `json:"blamed,omitempty" doc:"the one the event is about"`
+	Blamed    bool    `json:"blamed,omitempty" doc:"the exception that the event is about"`
 	WaitingOn string  `json:"waiting_on,omitempty"`
 	Frames    []Frame `json:"frames" nullable:"false" doc:"innermost first"`
 	Stack     string  `json:"stack,omitempty" doc:"exactly as the runtime printed it"`
@@ -16,15 +16,15 @@ type Thread struct {
 
 // Session is one run of the application by one user.
 type Session struct {
-	ID          string    `json:"id" doc:"as the application named it; its events carry it as session.id"`
-	Started     time.Time `json:"started"`
-	DurationMS  int64     `json:"duration_ms"`
-	Outcome     string    `json:"outcome" enum:"running,clean,faulty,crashed,cut-off"`
-	Sequence    int64     `json:"sequence" doc:"the highest of the messages that told of it"`
-	LastHeard   time.Time `json:"last_heard"`
-	Release     string    `json:"release"`
-	Environment string    `json:"environment"`
-	HasUser     bool      `json:"has_user" doc:"it is known whose it was"`
+	ID           string    `json:"id" doc:"as the application named it; its events carry it as session.id"`
+	Started      time.Time `json:"started"`
+	DurationMS   int64     `json:"duration_ms"`
+	Outcome      string    `json:"outcome" enum:"running,clean,faulty,crashed,cut-off"`
+	Sequence     int64     `json:"sequence" doc:"the highest of its messages"`
+	LastReceived time.Time `json:"last_heard"`
+	Release      string    `json:"release"`
+	Environment  string    `json:"environment"`
+	HasUser      bool      `json:"has_user" doc:"its user is known"`
 }
 
 // Sessions is a page of sessions, newest start first.
@@ -41,7 +41,7 @@ type SessionDetail struct {
 
 // SessionCount is how many sessions ended how.
 type SessionCount struct {
-	Day         string  `json:"day,omitempty" doc:"YYYY-MM-DD, where days are told apart"`
+	Day         string  `json:"day,omitempty" doc:"YYYY-MM-DD, with one entry per day"`
 	Release     string  `json:"release"`
 	Environment string  `json:"environment"`
 	Sessions    int64   `json:"sessions" doc:"in all"`
@@ -50,7 +50,7 @@ type SessionCount struct {
 	Faulty      int64   `json:"faulty"`
 	Crashed     int64   `json:"crashed"`
 	CutOff      int64   `json:"cut_off"`
-	CrashFree   float64 `json:"crash_free" doc:"share of the sessions that ended, or were cut off, which did not crash; 1 where none has"`
+	CrashFree   float64 `json:"crash_free" doc:"share of ended and cut-off sessions without a crash; 1 if there are none"`
 }
 
 // SessionCounts counts the sessions that began on some days (UTC).
@@ -61,7 +61,7 @@ type SessionCounts struct {
 	Counts []SessionCount `json:"counts" nullable:"false" doc:"by release and environment, newest release first"`
 }
 
-// Feedback is what a person said who was hit.
+// Feedback is a message from an affected user.
 type Feedback struct {
 	ID          string    `json:"id"`
 	Time        time.Time `json:"time"`

@@ -10,13 +10,13 @@ type Hashes struct {
 // MissingSymbols are the contents that a project does not hold yet.
 type MissingSymbols struct {
 	Hashes    []string         `json:"hashes" nullable:"false"`
-	Parts     map[string][]int `json:"parts" doc:"of those of which some parts are there: which; a push that was cut off goes on behind them"`
+	Parts     map[string][]int `json:"parts" doc:"the parts present of incomplete files; an interrupted push continues after them"`
 	PartBytes int64            `json:"part_bytes" doc:"how large a part is; contents up to that size are sent whole"`
 }
 
 // SymbolFile ties a generated file of a release to the contents pushed for it.
 type SymbolFile struct {
-	Address string `json:"address" maxLength:"1000" doc:"the URL it is served from, or its path; * in host or directories stands for any characters"`
+	Address string `json:"address" maxLength:"1000" doc:"the URL it is served from, or its path; * in host or directories matches any characters"`
 	Bundle  string `json:"bundle,omitempty" doc:"SHA-256 of the generated file"`
 	Map     string `json:"map" doc:"SHA-256 of its source map"`
 	DebugID string `json:"debug_id,omitempty"`
@@ -32,7 +32,7 @@ type PushSymbols struct {
 type Pushed struct {
 	Added   int      `json:"added"`
 	Already int      `json:"already"`
-	Builds  []string `json:"builds" nullable:"false" doc:"addresses of which the release has several builds now, with nothing to tell them apart: their frames stay unread"`
+	Builds  []string `json:"builds" nullable:"false" doc:"addresses with several builds in this release that nothing distinguishes: their frames stay unreadable"`
 	Waiting int      `json:"waiting" doc:"files that are prepared in the background"`
 	Broken  []string `json:"broken" nullable:"false" doc:"files that cannot be used, each with the reason"`
 }
@@ -73,7 +73,7 @@ type Symbols struct {
 type FoundSymbols struct {
 	Address string `json:"address"`
 	DebugID string `json:"debug_id,omitempty"`
-	By      string `json:"by" enum:"debug id,address" doc:"what it was found by"`
+	By      string `json:"by" enum:"debug id,address" doc:"how it was found"`
 	State   string `json:"state" doc:"waiting, ready or broken"`
 }
 
@@ -82,12 +82,12 @@ type CheckedFile struct {
 	File      string        `json:"file" doc:"as the traces name it"`
 	DebugID   string        `json:"debug_id,omitempty" doc:"as the events give it"`
 	Readable  bool          `json:"readable"`
-	LookedFor []string      `json:"looked_for" nullable:"false" doc:"what was looked for, in order"`
+	LookedFor []string      `json:"looked_for" nullable:"false" doc:"what was searched, in order"`
 	Found     *FoundSymbols `json:"found,omitempty"`
 	Reason    string        `json:"reason,omitempty" doc:"no release, no symbols, not this file, two builds, another build, shared id, waiting, broken"`
 	Why       string        `json:"why,omitempty" doc:"why it cannot be read"`
-	Note      string        `json:"note,omitempty" doc:"what of it is not as good as it could be: sources that cannot be read, or are of another build"`
-	Nearest   string        `json:"nearest,omitempty" doc:"the pushed file that is most like it"`
+	Note      string        `json:"note,omitempty" doc:"warnings: sources that are unreadable or of another build"`
+	Nearest   string        `json:"nearest,omitempty" doc:"the most similar pushed file"`
 	Run       string        `json:"run,omitempty" doc:"what to do about it"`
 	Events    int64         `json:"events" doc:"whose traces name it"`
 	Unread    int64         `json:"unread" doc:"events with frames in it that could not be read"`
@@ -99,10 +99,10 @@ type SymbolCheck struct {
 	Project string        `json:"project"`
 	Release string        `json:"release"`
 	Event   string        `json:"event,omitempty"`
-	Words   string        `json:"words" doc:"the answer in a sentence"`
+	Text    string        `json:"words" doc:"the answer in a sentence"`
 	Pushed  int           `json:"pushed" doc:"files pushed for the release, at least"`
 	Again   int64         `json:"again" doc:"kinds of trace that are being read again, for symbols came"`
-	Files   []CheckedFile `json:"files" nullable:"false" doc:"those that cost most first"`
+	Files   []CheckedFile `json:"files" nullable:"false" doc:"most expensive first"`
 }
 
 // UnreadRelease is a release whose traces cannot be read for want of symbols.

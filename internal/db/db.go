@@ -1,6 +1,5 @@
-// Package db is the connection to MariaDB and what every statement needs:
-// transactions with retries, leases, prepared statements, rows and values.
-// It knows no table but its own.
+// Package db connects to MariaDB and has what every statement needs: transactions with retries,
+// leases, prepared statements, rows and values. It knows only its own tables.
 package db
 
 import (
@@ -13,7 +12,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // DB is the database. It is safe for concurrent use. Its own statements are
@@ -58,7 +57,7 @@ var ErrClocks = errors.New("the clocks of the service and of the database are ap
 func Open(ctx context.Context, opt Options) (*DB, error) {
 	cfg, err := mysql.ParseDSN(opt.DSN)
 	if err != nil {
-		return nil, fault.Wrap("db.Open", fault.WrongUse, err, "--database is not understood: write it as user:password@tcp(host:port)/name")
+		return nil, problem.Wrap("db.Open", problem.WrongUse, err, "--database is not understood: write it as user:password@tcp(host:port)/name")
 	}
 	cfg.Collation = "utf8mb4_nopad_bin"
 	cfg.Timeout, cfg.ReadTimeout, cfg.WriteTimeout = 3*time.Second, 60*time.Second, 30*time.Second
@@ -81,7 +80,7 @@ func Open(ctx context.Context, opt Options) (*DB, error) {
 	}
 	if err := d.PingContext(ctx); err != nil {
 		d.Close()
-		return nil, fault.Wrap("db.Open", fault.NoDatabase, err, "the database at %s does not answer", cfg.Addr)
+		return nil, problem.Wrap("db.Open", problem.NoDatabase, err, "the database at %s does not answer", cfg.Addr)
 	}
 	return d, nil
 }
@@ -113,8 +112,8 @@ func (d *DB) ClockSkew(ctx context.Context) (time.Duration, error) {
 
 // PoolUse is how a pool of connections is used.
 type PoolUse struct {
-	Open, InUse, Most int
-	Waited            time.Duration
+	Open, InUse, Limit int
+	Waited             time.Duration
 }
 
 // Pools says how the connections are used.

@@ -1,8 +1,7 @@
-// Package follow reads logs while they are written: files that are rotated,
-// truncated and begun anew, and standard input. It finds the events in them
-// (core/logtext), gives each an id by where it stands, and remembers how far
-// it is only after they were handed on, so that nothing is lost and what is
-// sent again counts once.
+// Package follow reads logs while they are written: rotated, truncated and recreated files, and
+// standard input. It finds the events in them (core/logtext) and gives each an id derived from its
+// position. It saves its position only after the events were passed on, so that no event is lost and
+// repeated ones count once.
 //
 // Reading order: File and Run (one file and its loop), reader.go (bytes in,
 // events out; standard input), place.go (what is remembered).
@@ -108,7 +107,7 @@ func (x *File) Run(ctx context.Context) error {
 	return x.remember(x.safe())
 }
 
-// catchUp reads what was written to a file before it was renamed, while nobody
+// catchUp reads the lines written to a file before it was renamed, while nobody
 // was looking.
 func (x *File) catchUp(ctx context.Context) error {
 	place := x.state.Place()
@@ -153,7 +152,7 @@ func (x *File) catchUp(ctx context.Context) error {
 		x.state.Forget()
 		return nil
 	}
-	x.opts.Say("%s is another file than before, and the former is gone: what was not read of it is lost", x.path)
+	x.opts.Say("%s is a new file, and the old one is gone: its unread lines are lost", x.path)
 	return nil
 }
 
@@ -230,8 +229,8 @@ func (x *File) read(ctx context.Context) (more bool, err error) {
 	return n > 0, nil
 }
 
-// look takes note of the file's first bytes, which tell it from one that was
-// begun anew.
+// look notes the file's first bytes, which distinguish it from one that was
+// begun again.
 func (x *File) look() {
 	if len(x.head) < headBytes {
 		head := make([]byte, headBytes)

@@ -192,7 +192,7 @@ func TestFile_TruncatedBeforeItWasRenamed(t *testing.T) {
 	s.wait(t, 7)
 }
 
-func TestFile_BegunAnewWithTheSameWords(t *testing.T) {
+func TestFile_TruncatedAndRewrittenAlike(t *testing.T) {
 	l, s, dir := open(t)
 	stop := l.forwarder(s, dir)
 	defer func() { stop() }()

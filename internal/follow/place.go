@@ -18,7 +18,7 @@ type Place struct {
 	Inode      uint64 `json:"inode"`
 	Head       []byte `json:"head"`       // the file's first bytes
 	Offset     int64  `json:"offset"`     // all before it was handed on
-	Generation int64  `json:"generation"` // how often the file was begun anew
+	Generation int64  `json:"generation"` // how often the file was begun again
 }
 
 // State remembers the place of one file in a file of its own, which is locked
@@ -32,7 +32,7 @@ type State struct {
 // ErrFollowed says that another process follows the file.
 var ErrFollowed = errors.New("another forwarder follows it already")
 
-// OpenState locks and reads what is remembered of the file at path; dir is
+// OpenState locks and reads the state of the file at path; dir is
 // made where it is not there.
 func OpenState(dir, path string) (*State, error) {
 	if err := os.MkdirAll(dir, 0o700); err != nil {
@@ -63,12 +63,12 @@ func OpenState(dir, path string) (*State, error) {
 	}
 	if err != nil {
 		s.lock.Close()
-		return nil, fmt.Errorf("what is remembered of %s cannot be read; remove %s to begin anew: %w", full, s.file, err)
+		return nil, fmt.Errorf("the saved position in %s cannot be read; remove %s to start again: %w", full, s.file, err)
 	}
 	return s, nil
 }
 
-// Place is what is remembered; nil when that is nothing.
+// Place is the place that was reached; nil if none is known.
 func (s *State) Place() *Place {
 	if s == nil {
 		return nil
@@ -117,7 +117,7 @@ func (s *State) Close() error {
 	return s.lock.Close()
 }
 
-// inode tells a file from others whatever it is called.
+// inode identifies a file whatever its name.
 func inode(info fs.FileInfo) uint64 {
 	if st, ok := info.Sys().(*syscall.Stat_t); ok {
 		return st.Ino

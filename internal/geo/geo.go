@@ -1,5 +1,5 @@
-// Package geo says in which country an address lies, by a database file in MaxMind's
-// open format (MMDB 2.0). No such file comes with the service.
+// Package geo looks up the country of an address in a database file of the open MMDB 2.0 format. The
+// service does not ship such a file.
 package geo
 
 import (
@@ -8,7 +8,7 @@ import (
 
 	"github.com/oschwald/maxminddb-golang/v2"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Countries knows the countries of addresses. Nil knows none. It is safe for concurrent
@@ -22,13 +22,13 @@ func Open(path string) (*Countries, error) {
 	}
 	r, err := maxminddb.Open(path)
 	if err != nil {
-		return nil, &fault.Error{Code: fault.WrongUse, Err: err,
-			Pub: fmt.Sprintf("--geo-database %s cannot be read; it must be a file in the MMDB format that tells countries", path)}
+		return nil, &problem.Error{Code: problem.WrongUse, Err: err,
+			Pub: fmt.Sprintf("--geo-database %s cannot be read; it must be an MMDB file with countries", path)}
 	}
 	return &Countries{r}, nil
 }
 
-// Close lets go of the file.
+// Close closes the file.
 func (c *Countries) Close() error {
 	if c == nil {
 		return nil

@@ -11,7 +11,7 @@ import (
 	"github.com/maxmind/mmdbwriter"
 	"github.com/maxmind/mmdbwriter/mmdbtype"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/geo"
 )
 
@@ -71,7 +71,7 @@ func TestOpen_NoFileAndNoDatabase(t *testing.T) {
 	}
 	for _, p := range []string{path, path + "x"} {
 		_, err := geo.Open(p)
-		if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.WrongUse || !strings.Contains(f.Pub, p) {
+		if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.WrongUse || !strings.Contains(f.Pub, p) {
 			t.Errorf("%s: %v", p, err)
 		}
 	}

@@ -18,7 +18,7 @@ type Hosts struct {
 	Private []string // also on loopback and in private networks
 }
 
-// CheckAddress says what is wrong with the address of a repository that the
+// CheckAddress gives the problem of the address of a repository that the
 // service is to fetch: only https and ssh, only hosts that an operator allows.
 func (h Hosts) CheckAddress(address string) error {
 	u, err := url.Parse(address)
@@ -27,7 +27,7 @@ func (h Hosts) CheckAddress(address string) error {
 	}
 	if u.User != nil {
 		if _, secret := u.User.Password(); secret {
-			return fmt.Errorf("the address holds a password, which would stand where many can read it; give git its credentials another way")
+			return fmt.Errorf("the address contains a password, which many could read; give git its credentials another way")
 		}
 	}
 	if !slices.Contains(h.Public, u.Hostname()) && !slices.Contains(h.Private, u.Hostname()) {
@@ -36,8 +36,8 @@ func (h Hosts) CheckAddress(address string) error {
 	return nil
 }
 
-// pinned resolves the host of an address once, checks what it stands for, and
-// gives what makes git go there and nowhere else, whatever the name stands for a
+// pinned resolves the host of an address once, checks the result, and
+// gives the settings that make git go there and nowhere else, whatever the name resolves to a
 // moment later.
 func (h Hosts) pinned(ctx context.Context, address string) (config, env []string, err error) {
 	if err := h.CheckAddress(address); err != nil {

@@ -149,7 +149,7 @@ func TestTidy(t *testing.T) {
 	w, m, ctx := newWork(t), mirror(t), t.Context()
 	first := w.commit("first", "x", "0\n")
 	tip := first
-	for i := range mostPacks + 2 {
+	for i := range maxPacks + 2 {
 		known := tip
 		tip = w.commit("change", "x", fmt.Sprintf("%d\n", i+1))
 		var err error
@@ -166,13 +166,13 @@ func TestTidy(t *testing.T) {
 		list, _ := filepath.Glob(filepath.Join(m.dir, "objects", "pack", "*.pack"))
 		return len(list)
 	}
-	if before := packs(); before <= mostPacks {
+	if before := packs(); before <= maxPacks {
 		t.Fatalf("%d packs", before)
 	}
 	if err := m.Tidy(ctx); err != nil || packs() != 1 {
 		t.Errorf("%d packs, %v", packs(), err)
 	}
-	if !m.Has(ctx, first) || len(m.log(t, tip)) != mostPacks+3 {
+	if !m.Has(ctx, first) || len(m.log(t, tip)) != maxPacks+3 {
 		t.Error("commits are gone")
 	}
 }

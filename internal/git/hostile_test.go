@@ -47,7 +47,7 @@ func TestPublic(t *testing.T) {
 }
 
 // A bomb is a tree that holds one directory ten times, which holds another ten
-// times, and so on: a few hundred bytes that stand for billions of files.
+// times, and so on: a few hundred bytes that represent billions of files.
 func (w *work) bomb(levels, wide int) string {
 	w.t.Helper()
 	blob := w.gitIn("boom\n", "hash-object", "-w", "--stdin")
@@ -146,7 +146,7 @@ func TestMirror_RefusesBrokenBundles(t *testing.T) {
 		"two tips":          bytes.Replace(bytes.Clone(whole), []byte("\n"+b), []byte("\n"+a+" refs/heads/x\n"+b), 1),
 		"a filter":          append([]byte("# v3 git bundle\n@filter=blob:none\n"), whole[len("# v2 git bundle\n"):]...),
 		"an option as tip":  []byte("# v2 git bundle\n--upload-pack=x refs/heads/x\n\n"),
-		"a header for ever": append([]byte("# v2 git bundle\n"), bytes.Repeat([]byte("-"+a+" x\n"), mostHeader+1)...),
+		"a header for ever": append([]byte("# v2 git bundle\n"), bytes.Repeat([]byte("-"+a+" x\n"), maxHeader+1)...),
 	} {
 		if _, err := m.Add(ctx, bytes.NewReader(raw)); err == nil {
 			t.Errorf("%s: it was taken", name)
@@ -171,7 +171,7 @@ func FuzzReadHead(f *testing.F) {
 		if err != nil {
 			return
 		}
-		if err := needHashes(append(h.Needs, h.Tip)...); err != nil || len(h.Needs) > mostHeader || h.Format != "sha1" && h.Format != "sha256" {
+		if err := needHashes(append(h.Needs, h.Tip)...); err != nil || len(h.Needs) > maxHeader || h.Format != "sha1" && h.Format != "sha256" {
 			t.Fatalf("%q gives %+v, %v", raw, h, err)
 		}
 	})

@@ -21,8 +21,8 @@ type Commit struct {
 	Paths []string
 }
 
-// mostPaths are kept of a commit: what touches more is no likely cause of anything.
-const mostPaths = 1000
+// maxPaths are kept of a commit: what touches more is no likely cause of anything.
+const maxPaths = 1000
 
 // logFormat is what is asked of each commit, its fields apart by NUL, which no
 // name and no message can hold.
@@ -38,13 +38,13 @@ func (r Repo) Log(ctx context.Context, tip string, without []string, fn func(Com
 		return err
 	}
 	return r.stream(ctx, in, func(out io.Reader) error {
-		return readLog(&bounded{out, mostOutput}, fn)
+		return readLog(&bounded{out, maxOutput}, fn)
 	}, "log", "-z", "--topo-order", "--no-renames", "--no-color", "--no-ext-diff", "--no-textconv", logFormat,
 		"--numstat", "--stdin")
 }
 
-// mostOutput is how much is read of what one command prints, in bytes.
-const mostOutput = 4 << 30
+// maxOutput is how much is read of what one command prints, in bytes.
+const maxOutput = 4 << 30
 
 // errOutput says that git printed more than is read.
 var errOutput = errors.New("the history is larger than is read at once; send it in parts, oldest first")
@@ -108,7 +108,7 @@ func readLog(out io.Reader, fn func(Commit) error) error {
 				return err
 			}
 			if !Hash(text) {
-				return fmt.Errorf("git log: %q stands where a commit should begin", text)
+				return fmt.Errorf("git log: expected a commit, not %q", text)
 			}
 			token = text
 		}
@@ -142,7 +142,7 @@ func (c *Commit) touches(added, removed, path string) {
 	b, _ := strconv.Atoi(removed)
 	c.Files++
 	c.Added, c.Removed = c.Added+a, c.Removed+b
-	if len(c.Paths) < mostPaths {
+	if len(c.Paths) < maxPaths {
 		c.Paths = append(c.Paths, path)
 	}
 }
@@ -157,7 +157,7 @@ func splitNUL(data []byte, atEOF bool) (int, []byte, error) {
 	return 0, nil, nil
 }
 
-// Patches tells what each of the commits that tip descends from and none of
+// Patches gives what each of the commits that tip descends from and none of
 // without does changes, as `git patch-id --stable` names it: a cherry-pick has
 // the patch of its original. Merges and commits that change nothing have none.
 func (r Repo) Patches(ctx context.Context, tip string, without []string) (map[string]string, error) {
@@ -167,7 +167,7 @@ func (r Repo) Patches(ctx context.Context, tip string, without []string) (map[st
 	}
 	out := map[string]string{}
 	err = r.stream(ctx, in, func(diffs io.Reader) error {
-		return r.stream(ctx, &bounded{diffs, mostOutput}, func(ids io.Reader) error {
+		return r.stream(ctx, &bounded{diffs, maxOutput}, func(ids io.Reader) error {
 			s := bufio.NewScanner(ids)
 			for s.Scan() {
 				if patch, commit, ok := strings.Cut(s.Text(), " "); ok {

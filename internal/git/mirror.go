@@ -14,12 +14,12 @@ import (
 	"strings"
 )
 
-// Limits of what is taken in.
+// Limits of a repository.
 const (
-	MostBundle     = 2 << 30   // bytes of one bundle
-	mostHeader     = 10_000    // lines of a bundle's header
+	MaxBundle      = 2 << 30   // bytes of one bundle
+	maxHeader      = 10_000    // lines of a bundle's header
 	longestHeader  = 1 << 10   // bytes of one of them
-	mostObjects    = 5_000_000 // in one bundle
+	maxObjects     = 5_000_000 // in one bundle
 	longestRefusal = 80        // bytes of a line that are told
 )
 
@@ -58,7 +58,7 @@ func ReadHead(in *bufio.Reader) (Head, error) {
 	if err != nil || first != "# v2 git bundle\n" && first != "# v3 git bundle\n" {
 		return h, ErrNoBundle
 	}
-	for range mostHeader {
+	for range maxHeader {
 		line, err := headerLine(in)
 		if err != nil {
 			return h, ErrNoBundle
@@ -113,8 +113,8 @@ func countObjects(in *bufio.Reader) error {
 	if err != nil || string(head[:4]) != "PACK" {
 		return ErrNoBundle
 	}
-	if n := binary.BigEndian.Uint32(head[8:]); n > mostObjects {
-		return fmt.Errorf("%w: its pack says that it has %d objects; %d are the most", ErrNoBundle, n, mostObjects)
+	if n := binary.BigEndian.Uint32(head[8:]); n > maxObjects {
+		return fmt.Errorf("%w: its pack says that it has %d objects; %d are the most", ErrNoBundle, n, maxObjects)
 	}
 	return nil
 }
@@ -133,7 +133,7 @@ func (e *MissingError) Error() string {
 }
 
 // Add takes a bundle in. Every object is checked, nothing that the tip descends
-// from may be missing, and no tree may stand for far more files than it holds;
+// from may be missing, and no tree may represent far more files than it holds;
 // else nothing of it is kept: objects lie apart until all is known to be good.
 func (m Mirror) Add(ctx context.Context, bundle io.Reader) (Head, error) {
 	in := bufio.NewReaderSize(bundle, 64<<10)
@@ -161,7 +161,7 @@ func (m Mirror) Add(ctx context.Context, bundle io.Reader) (Head, error) {
 	r := m.Repo
 	r.env = append(slices.Clone(r.env), "GIT_OBJECT_DIRECTORY="+apart, "GIT_ALTERNATE_OBJECT_DIRECTORIES="+objects)
 	if err := r.stream(ctx, in, discard, "index-pack", "--stdin", "--fix-thin", "--strict",
-		"--max-input-size="+strconv.Itoa(MostBundle)); err != nil {
+		"--max-input-size="+strconv.Itoa(MaxBundle)); err != nil {
 		return h, err
 	}
 	if err := r.stream(ctx, nil, discard, "rev-list", "--objects", "--quiet", h.Tip, "--not", "--all"); err != nil {
@@ -197,10 +197,10 @@ func movePacks(from, to string) error {
 	return nil
 }
 
-// mostPacks may lie side by side before they are made one.
-const mostPacks = 40
+// maxPacks may lie side by side before they are made one.
+const maxPacks = 40
 
-// Tidy makes what is asked fast: one pack of many, and which paths each commit
+// Tidy makes later questions fast: one pack of many, and which paths each commit
 // touches (gitformat-commit-graph, changed-path Bloom filters). Without it
 // answers are the same, and slower.
 func (m Mirror) Tidy(ctx context.Context) error {
@@ -208,7 +208,7 @@ func (m Mirror) Tidy(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if len(packs) > mostPacks {
+	if len(packs) > maxPacks {
 		if _, err := m.output(ctx, "repack", "-a", "-d", "-q"); err != nil {
 			return err
 		}

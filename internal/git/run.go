@@ -1,7 +1,7 @@
-// Package git reads real repositories through git's own commands: the bare
-// mirrors that the service holds, and the working repository of a build.
+// Package git reads repositories through git's own commands: the bare mirrors of the service, and the
+// working repository of a build.
 //
-// Whatever stands in a repository is foreign: its commands run without hooks,
+// The contents of a repository are foreign: git runs without hooks,
 // without configuration of the machine, with bounds on time, and arguments that
 // come from outside stand behind "--" or are hashes.
 //
@@ -149,12 +149,12 @@ func oneLine(s string) string {
 
 // limited keeps the first bytes of what is written.
 type limited struct {
-	b    *bytes.Buffer
-	most int
+	b     *bytes.Buffer
+	limit int
 }
 
 func (l *limited) Write(p []byte) (int, error) {
-	if room := l.most - l.b.Len(); room > 0 {
+	if room := l.limit - l.b.Len(); room > 0 {
 		l.b.Write(p[:min(room, len(p))])
 	}
 	return len(p), nil

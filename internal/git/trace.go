@@ -32,8 +32,8 @@ func (r Repo) File(ctx context.Context, commit, path string) (string, error) {
 	return r.output(ctx, "cat-file", "blob", commit+":"+path)
 }
 
-// mostTraced is how many changes of one file are looked at.
-const mostTraced = 500
+// maxTraced is how many changes of one file are looked at.
+const maxTraced = 500
 
 // Changes lists what the commits between two did to one file, by hash, its
 // moves followed. Where from is "" they are all that to descends from.
@@ -62,7 +62,7 @@ func (r Repo) Changes(ctx context.Context, from, to, path string) (map[string]co
 func (r Repo) changes(ctx context.Context, from, to, path string,
 	more ...string) (map[string]commits.FileChange, error) {
 	args := append([]string{"log", "-p", "-U0", "--no-merges", "--no-color", "--no-ext-diff", "--no-textconv",
-		"--format=%x00%H", "--max-count=" + strconv.Itoa(mostTraced)}, more...)
+		"--format=%x00%H", "--max-count=" + strconv.Itoa(maxTraced)}, more...)
 	args = append(args, to)
 	if from != "" {
 		args = append(args, "^"+from)
@@ -178,7 +178,7 @@ type Line struct {
 	Text     string
 }
 
-// Blame tells who changed lines of a file last, as it stands at a commit.
+// Blame says who changed the lines of a file last, at a commit.
 func (r Repo) Blame(ctx context.Context, commit, path string, first, last int) ([]Line, error) {
 	if err := needHashes(commit); err != nil {
 		return nil, err

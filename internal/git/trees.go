@@ -12,22 +12,22 @@ import (
 	"strings"
 )
 
-// Limits of what a commit's tree may stand for.
+// Limits of what a commit's tree may represent.
 const (
-	mostFiles   = 2_000_000 // below one commit
-	mostNested  = 256       // directories within each other
-	mostTreeLen = 32 << 20  // bytes of one directory's object
+	maxFiles    = 2_000_000 // below one commit
+	maxNested   = 256       // directories within each other
+	maxTreeLen  = 32 << 20  // bytes of one directory's object
 	freeFiles   = 50_000    // below which no tree is suspicious
-	filesByRead = 20        // files that a tree may stand for, for each entry that was read to know it
+	filesByRead = 20        // files that a tree may represent, for each entry that was read to know it
 )
 
-// TreeError is a commit whose tree stands for more than it holds: directories
+// TreeError is a commit whose tree counts for more than it holds: directories
 // that hold the same directory again and again.
 type TreeError struct{ Why string }
 
 func (e *TreeError) Error() string { return "the files of a commit cannot be true: " + e.Why }
 
-// weight is what a directory stands for.
+// weight is how much a directory counts for.
 type weight struct {
 	files  int64
 	nested int
@@ -63,8 +63,10 @@ func (w *weigher) all(roots io.Reader) error {
 		if err != nil {
 			return err
 		}
-		if got.files > mostFiles || got.files > freeFiles && got.files > filesByRead*w.read {
-			return &TreeError{fmt.Sprintf("its tree %.12s stands for at least %d files, and holds %d entries", lines.Text(), got.files, w.read)}
+		if got.files > maxFiles || got.files > freeFiles && got.files > filesByRead*w.read {
+			return &TreeError{
+				fmt.Sprintf("its tree %.12s has at least %d files and %d entries", lines.Text(), got.files, w.read),
+			}
 		}
 	}
 	return lines.Err()
@@ -108,8 +110,8 @@ func (w *weigher) weigh(tree string, depth int) (weight, error) {
 }
 
 func (w *weigher) checkDepth(n int) error {
-	if n > mostNested {
-		return &TreeError{fmt.Sprintf("its directories lie more than %d deep", mostNested)}
+	if n > maxNested {
+		return &TreeError{fmt.Sprintf("its directories lie more than %d deep", maxNested)}
 	}
 	return nil
 }
@@ -128,7 +130,7 @@ func (w *weigher) object(tree string) ([]byte, error) {
 		return nil, fmt.Errorf("the tree %.12s is not there", tree)
 	}
 	size, err := strconv.Atoi(f[2])
-	if err != nil || size > mostTreeLen {
+	if err != nil || size > maxTreeLen {
 		return nil, &TreeError{fmt.Sprintf("the directory %.12s has %.20s bytes", tree, f[2])}
 	}
 	content := make([]byte, size+1) // with the line end behind it

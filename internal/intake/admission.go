@@ -9,39 +9,39 @@ import (
 
 	"golang.org/x/sync/semaphore"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
-// Backlog is how many events wait to be filed, in all and by project.
+// Backlog is how many events wait to be processed, in all and by project.
 type Backlog struct {
 	Events    int64
 	ByProject map[int64]int64
 }
 
-// SetBacklog tells how much waits; senders are turned away by it.
+// SetBacklog sets how many events wait; senders are refused by it.
 func (in *Intake) SetBacklog(b Backlog) { in.backlog.Store(&b) }
 
 // retryLong is when a sender may come again while the inbox is too long.
 const retryLong = 20 * time.Second
 
 // admits says whether a project may put more into the inbox. Over the limit
-// those are turned away that hold more than an even share of it, so that a
+// senders that hold more than an even share of it are refused, so that a
 // flood in one project does not shut the others out; at twice the limit all are.
-func (b *Backlog) admits(project, most int64) error {
-	if b.Events < most {
+func (b *Backlog) admits(project, limit int64) error {
+	if b.Events < limit {
 		return nil
 	}
-	if b.Events >= 2*most {
-		return &fault.Error{Op: "intake.admits", Code: fault.Unavailable, Retry: retryLong, Pub: "more events wait to be filed than the service takes; nothing was stored of this request, send it again later with the same ids"}
+	if b.Events >= 2*limit {
+		return &problem.Error{Op: "intake.admits", Code: problem.Unavailable, Retry: retryLong, Pub: "too many events wait; no event of this request was stored, send it again later with the same ids"}
 	}
-	if own := b.ByProject[project]; own > most/int64(max(len(b.ByProject), 1)) {
-		return &fault.Error{Op: "intake.admits", Code: fault.TooMany, Retry: retryLong, Pub: "too many events of this project wait to be filed; nothing was stored of this request, send it again later with the same ids"}
+	if own := b.ByProject[project]; own > limit/int64(max(len(b.ByProject), 1)) {
+		return &problem.Error{Op: "intake.admits", Code: problem.TooMany, Retry: retryLong, Pub: "too many events of this project wait; no event of this request was stored, send it again later with the same ids"}
 	}
 	return nil
 }
 
 // errFull says that as much is being read as memory should hold.
-var errFull = &fault.Error{Op: "intake.load", Code: fault.Unavailable, Retry: 2 * time.Second, Pub: "too much is being sent at once; nothing was stored of this request, send it again in a moment with the same ids"}
+var errFull = &problem.Error{Op: "intake.load", Code: problem.Unavailable, Retry: 2 * time.Second, Pub: "too much is being sent at once; nothing was stored of this request, send it again in a moment with the same ids"}
 
 // load is a request's body that is counted while it is read and inflated, and
 // given up when it stops coming.
@@ -59,7 +59,7 @@ func (l *load) Read(p []byte) (int, error) {
 	n, err := l.from.Read(p)
 	if errors.Is(err, os.ErrDeadlineExceeded) {
 		l.stopped = true
-		return 0, fault.Wrap("intake.load", fault.BadInput, err, "the body stopped coming for %s; nothing was stored of this request", l.patience)
+		return 0, problem.Wrap("intake.load", problem.BadInput, err, "the body stopped coming for %s; nothing was stored of this request", l.patience)
 	}
 	return n, err
 }

@@ -10,7 +10,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/projects"
 )
 
@@ -19,8 +19,8 @@ import (
 // for each request: what a process took and does not use, at most blockPart of
 // the whole, is lost to the others.
 //
-// Events that arrive and events that others stand for have an allowance of the
-// same size each: a few events that stand for many cannot lock out the others.
+// Events that arrive and events that others represent have an allowance of the
+// same size each: a few events that represent many cannot lock out the others.
 type allowances struct {
 	mu sync.Mutex
 	by map[spanKey]*block
@@ -43,7 +43,7 @@ type block struct {
 const (
 	blockPart  = 40    // which part of an allowance is taken at once
 	senderPart = 4     // which part of what may be stood for one address may use in a minute
-	maxSenders = 1_000 // addresses that are told apart in a span
+	maxSenders = 1_000 // addresses that are distinguished in a span
 )
 
 // otherSenders stands for the addresses beyond maxSenders.
@@ -51,13 +51,13 @@ const otherSenders = "others"
 
 // overError says that a project's allowance is used up.
 type overError struct {
-	fault  *fault.Error
-	what   string // which allowance
-	usedBy string // who used it up; "" when that was told already
+	problem *problem.Error
+	what    string // which allowance
+	usedBy  string // who used it up; "" when that was told already
 }
 
-func (e *overError) Error() string { return e.fault.Error() }
-func (e *overError) Unwrap() error { return e.fault }
+func (e *overError) Error() string { return e.problem.Error() }
+func (e *overError) Unwrap() error { return e.problem }
 
 // longestWait is how long a sender is told to wait at most.
 const longestWait = time.Hour
@@ -65,25 +65,25 @@ const longestWait = time.Hour
 // over makes the error of a limit that is used up.
 func (l spanLimit) over(p *projects.Project, now time.Time, usedBy string) error {
 	wait := min(l.span.Start(now).Add(l.span.Length()).Sub(now), longestWait)
-	return &overError{&fault.Error{Op: "intake.allowance", Code: fault.TooMany, Retry: wait,
-		Pub: fmt.Sprintf("project %s has used up its allowance of %d %s; nothing was stored of this request, send it again later with the same ids", p.Name, l.most, l.what())}, l.what(), usedBy}
+	return &overError{&problem.Error{Op: "intake.allowance", Code: problem.TooMany, Retry: wait,
+		Pub: fmt.Sprintf("project %s has used up its allowance of %d %s; nothing was stored of this request, send it again later with the same ids", p.Name, l.limit, l.what())}, l.what(), usedBy}
 }
 
-// senderLimit is what one address may stand for in a minute.
-func senderLimit(most int64) int64 { return max(most/senderPart, event.MostStandsFor) }
+// senderLimit is what one address may represent in a minute.
+func senderLimit(limit int64) int64 { return max(limit/senderPart, event.MaxStandsFor) }
 
 // overSender makes the error of an address that has stood for too much.
 func (l spanLimit) overSender(p *projects.Project, now time.Time, from string) error {
 	wait := l.span.Start(now).Add(l.span.Length()).Sub(now)
-	return &overError{&fault.Error{Op: "intake.allowance", Code: fault.TooMany, Retry: wait,
-		Pub: fmt.Sprintf("the events that %s sends may stand for %d others a minute in project %s; nothing was stored of this request, send it again later with the same ids", from, senderLimit(l.most), p.Name)},
+	return &overError{&problem.Error{Op: "intake.allowance", Code: problem.TooMany, Retry: wait,
+		Pub: fmt.Sprintf("the events that %s sends may stand for %d others a minute in project %s; nothing was stored of this request, send it again later with the same ids", from, senderLimit(l.limit), p.Name)},
 		"events that those of one address stand for a minute", "from " + from}
 }
 
 // spanLimit is one of a project's limits.
 type spanLimit struct {
-	span projects.Span
-	most int64
+	span  projects.Span
+	limit int64
 }
 
 // what names the limit.
@@ -97,7 +97,7 @@ func (l spanLimit) what() string {
 // use is what one request wants to take out of a project's allowance.
 type use struct {
 	events   int64 // that arrive
-	stoodFor int64 // that they stand for beside themselves
+	stoodFor int64 // that they represent beside themselves
 	from     string
 }
 
@@ -112,7 +112,7 @@ func (u use) of(span projects.Span) int64 {
 func limits(p *projects.Project, u use) []spanLimit {
 	all := []spanLimit{{projects.Minute, p.Allowance.Minute}, {projects.OfDay, p.Allowance.Day},
 		{projects.MinuteStoodFor, p.Allowance.Minute}, {projects.DayStoodFor, p.Allowance.Day}}
-	return slices.DeleteFunc(all, func(l spanLimit) bool { return l.most <= 0 || u.of(l.span) <= 0 })
+	return slices.DeleteFunc(all, func(l spanLimit) bool { return l.limit <= 0 || u.of(l.span) <= 0 })
 }
 
 func (a *allowances) block(p *projects.Project, span projects.Span) *block {
@@ -148,13 +148,13 @@ func (a *allowances) usedUp(p *projects.Project, now time.Time) error {
 func (a *allowances) take(ctx context.Context, store Projects, p *projects.Project, now time.Time, u use) error {
 	list := limits(p, u)
 	for _, l := range list {
-		if n := u.of(l.span); n > l.most {
-			return fault.New(fault.BadInput, "this request takes %d of the allowance of project %s, which is %d %s: send less at once", n, p.Name, l.most, l.what())
+		if n := u.of(l.span); n > l.limit {
+			return problem.New(problem.BadInput, "this request takes %d of the allowance of project %s, which is %d %s: send less at once", n, p.Name, l.limit, l.what())
 		}
 	}
 	for i, l := range list {
 		b := a.block(p, l.span)
-		if l.span == projects.MinuteStoodFor && b.usedFrom(l, now, u.from)+u.stoodFor > senderLimit(l.most) {
+		if l.span == projects.MinuteStoodFor && b.usedFrom(l, now, u.from)+u.stoodFor > senderLimit(l.limit) {
 			a.giveBack(p, list[:i], now, u)
 			return l.overSender(p, now, u.from)
 		}
@@ -217,8 +217,8 @@ func (b *block) usedFrom(l spanLimit, now time.Time, from string) int64 {
 // refill takes a block from the database that holds at least n more.
 func (b *block) refill(ctx context.Context, store Projects, project int64, l spanLimit, n int64) (bool, error) {
 	need := n - b.left
-	for _, size := range []int64{max(need, l.most/blockPart), need} {
-		ok, err := store.TakeAllowance(ctx, project, l.span, b.start, size, l.most)
+	for _, size := range []int64{max(need, l.limit/blockPart), need} {
+		ok, err := store.TakeAllowance(ctx, project, l.span, b.start, size, l.limit)
 		if err != nil {
 			return false, err
 		}
@@ -227,7 +227,7 @@ func (b *block) refill(ctx context.Context, store Projects, project int64, l spa
 			return true, nil
 		}
 	}
-	b.empty = n <= max(l.most/blockPart, 1) // a large request says nothing of small ones
+	b.empty = n <= max(l.limit/blockPart, 1) // a large request says nothing of small ones
 	return false, nil
 }
 
@@ -239,7 +239,7 @@ func (b *block) sender(from string) string {
 	return otherSenders
 }
 
-// usedBy tells who used most of an allowance in this process.
+// usedBy names who used most of an allowance in this process.
 func (b *block) usedBy(asking string) string {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -266,7 +266,7 @@ func (b *block) usedBy(asking string) string {
 }
 
 // taking is what one request takes out of the allowances of several projects,
-// and returns for those of which nothing was stored.
+// and returns it for events that were not stored.
 type taking struct {
 	in   *Intake
 	ctx  context.Context
@@ -281,7 +281,7 @@ type takenUse struct {
 	at      time.Time
 }
 
-// take takes events that stand for weight events out of a project's allowance.
+// take takes events that represent weight events out of a project's allowance.
 func (t *taking) take(p *projects.Project, events, weight int64) error {
 	u, at := use{events: events, stoodFor: weight - events, from: t.from}, t.in.now()
 	err := t.in.ask(t.ctx, func(ctx context.Context) error {

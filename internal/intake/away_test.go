@@ -9,7 +9,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/projects"
 )
 
@@ -49,11 +49,11 @@ func (h *hung) RouteProject(ctx context.Context, home *projects.Project, name st
 	return p, ok, err
 }
 
-func (h *hung) TakeAllowance(ctx context.Context, project int64, span projects.Span, start time.Time, events, most int64) (bool, error) {
+func (h *hung) TakeAllowance(ctx context.Context, project int64, span projects.Span, start time.Time, events, limit int64) (bool, error) {
 	if err := h.wait(ctx, "allowance"); err != nil {
 		return false, err
 	}
-	return h.memory.TakeAllowance(ctx, project, span, start, events, most)
+	return h.memory.TakeAllowance(ctx, project, span, start, events, limit)
 }
 
 func (h *hung) ClientDrops(ctx context.Context, project int64, drops map[string]int64) error {
@@ -62,7 +62,7 @@ func (h *hung) ClientDrops(ctx context.Context, project int64, drops map[string]
 
 func (h *hung) CanAppend() error {
 	if h.is {
-		return fault.New(fault.Unavailable, "the database is away")
+		return problem.New(problem.Unavailable, "the database is away")
 	}
 	return nil
 }
@@ -77,10 +77,10 @@ func TestEvents_WaitNotForADatabaseThatHangs(t *testing.T) {
 			h := &hung{at: at}
 			in, _ := newIntake(&h.memory)
 			in.projects, in.inbox, in.router = h, h, h
-			for i, most := range []time.Duration{askTime, 0} {
+			for i, limit := range []time.Duration{askTime, 0} {
 				began := time.Now()
 				code, text, _ := post(in, "routes", body)
-				if took := time.Since(began); code != 503 || !strings.Contains(text, "the database is away") || took > most {
+				if took := time.Since(began); code != 503 || !strings.Contains(text, "the database is away") || took > limit {
 					t.Errorf("hung at %s, request %d: %d %s after %s", at, i, code, text, took)
 				}
 			}

@@ -1,7 +1,6 @@
-// Package intake is the endpoint that applications report to. It
-// authenticates, bounds, scrubs and stores, and answers only when what it
-// acknowledges is synced. It does nothing that can be slow: decoding,
-// symbols and grouping are the worker's.
+// Package intake implements the endpoints that applications report to. It authenticates, limits,
+// scrubs and stores events, and acknowledges them only once they are synced to disk. Slow work, such
+// as decoding, symbols and grouping, is left to the worker.
 package intake
 
 import (
@@ -21,7 +20,7 @@ import (
 
 	"firethorn/internal/cache"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/projects"
@@ -31,11 +30,11 @@ import (
 // Projects knows the ingest keys, and what each project may still report.
 type Projects interface {
 	GrantOfKey(ctx context.Context, key string) (*projects.KeyGrant, error)
-	TakeAllowance(ctx context.Context, project int64, span projects.Span, start time.Time, events, most int64) (bool,
+	TakeAllowance(ctx context.Context, project int64, span projects.Span, start time.Time, events, limit int64) (bool,
 		error)
 }
 
-// Router finds or makes the project that a service's name stands for.
+// Router finds or makes the project of a service's name.
 type Router interface {
 	RouteProject(ctx context.Context, home *projects.Project, name string) (p *projects.Project, ok bool, err error)
 }
@@ -54,7 +53,7 @@ type Limits struct {
 	Body   web.Limits
 	Event  int
 	Flight int64 // of bodies being read and stored at once, in bytes as inflated
-	Inbox  int64 // events that may wait to be filed
+	Inbox  int64 // events that may wait to be processed
 }
 
 // DefaultLimits are those of the event format.
@@ -87,11 +86,11 @@ type Intake struct {
 	names *cache.Cache[string, known[*projects.Project]] // that routing keys led to
 }
 
-// Observer is told what came in, for those who measure.
+// Observer gets what was received, for metrics.
 type Observer interface {
 	Stored(events int)
 	Refused(events int, cause string)
-	TurnedAway(cause string)
+	Rejected(cause string)
 }
 
 // Options of New.
@@ -126,8 +125,8 @@ func New(o Options) *Intake {
 func (in *Intake) Routes(r chi.Router) {
 	r.Options("/v1/*", in.preflight)
 	r.With(web.Secure).Post("/v1/events", in.handle(in.events, web.WriteError))
-	r.With(web.Secure).Post("/v1/sessions", in.handle(in.words(sessions), web.WriteError))
-	r.With(web.Secure).Post("/v1/feedback", in.handle(in.words(feedbacks), web.WriteError))
+	r.With(web.Secure).Post("/v1/sessions", in.handle(in.messages(sessions), web.WriteError))
+	r.With(web.Secure).Post("/v1/feedback", in.handle(in.messages(feedbacks), web.WriteError))
 	r.With(web.Secure).Post("/v1/log-lines", in.handle(in.logLines, web.WriteError))
 	r.With(web.Secure).Post("/v1/logs", in.handle(in.otlp(logRecords), writeStatus))
 	r.With(web.Secure).Post("/v1/traces", in.handle(in.otlp(spans), writeStatus))
@@ -154,7 +153,7 @@ func (in *Intake) handle(fn func(http.ResponseWriter, *http.Request, *projects.K
 		h.Set("Access-Control-Allow-Origin", "*")
 		h.Set("Access-Control-Expose-Headers", "Retry-After")
 		if err := in.inbox.CanAppend(); err != nil {
-			in.watch.TurnedAway("database_away")
+			in.watch.Rejected("database_away")
 			return err
 		}
 		g, err := in.grant(r)
@@ -189,7 +188,7 @@ func (in *Intake) admit(r *http.Request, p *projects.Project) error {
 func (in *Intake) admits(p *projects.Project) error {
 	err := in.backlog.Load().admits(p.ID, in.lim.Inbox)
 	if err != nil {
-		in.watch.TurnedAway("inbox_long")
+		in.watch.Rejected("inbox_long")
 	}
 	return err
 }
@@ -198,7 +197,7 @@ func (in *Intake) admits(p *projects.Project) error {
 // "" is a sender that is no page.
 func admitsOrigin(p *projects.Project, origin string) error {
 	if origin != "" && !slices.Contains(p.Origins, "*") && !slices.Contains(p.Origins, origin) {
-		return fault.New(fault.Forbidden, "project %s takes no reports from the origin %.200s", p.Name, origin)
+		return problem.New(problem.Forbidden, "project %s takes no reports from the origin %.200s", p.Name, origin)
 	}
 	return nil
 }
@@ -212,7 +211,7 @@ type Answer struct {
 	LetGo int `json:"let_go,omitempty"`
 }
 
-// Bounds of what is told about refused events.
+// Limits of what an answer says about refused events.
 const (
 	maxRefused = 100 // listed in an answer
 	maxDetail  = 300 // bytes of a reason
@@ -291,10 +290,10 @@ func (in *Intake) readTwice(w http.ResponseWriter, r *http.Request) ([]byte, *lo
 	return raw, l, err
 }
 
-// full counts a request that is turned away because memory is full.
+// full counts a request that is refused because memory is full.
 func (in *Intake) full(err error) error {
 	if errors.Is(err, errFull) {
-		in.watch.TurnedAway("memory_full")
+		in.watch.Rejected("memory_full")
 		return errFull
 	}
 	return err
@@ -317,7 +316,7 @@ func (in *Intake) acceptFound(r *http.Request, l *load, g *projects.KeyGrant, li
 			return Answer{}, err
 		}
 		if size += len(raw); size > maxFound {
-			return Answer{}, fault.New(fault.TooLarge, "the events in the request have more than %d MiB, each with its resource; send fewer at a time", maxFound>>20)
+			return Answer{}, problem.New(problem.TooLarge, "the events in the request have more than %d MiB, each with its resource; send fewer at a time", maxFound>>20)
 		}
 		if err := in.full(l.hold(len(raw))); err != nil {
 			return Answer{}, err
@@ -382,7 +381,7 @@ func lineWise(contentType string) (bool, error) {
 	if contentType != "" {
 		var err error
 		if media, _, err = mime.ParseMediaType(contentType); err != nil {
-			return false, fault.New(fault.BadMediaType, "the Content-Type %q cannot be read", contentType)
+			return false, problem.New(problem.BadMediaType, "the Content-Type %q cannot be read", contentType)
 		}
 	}
 	switch media {
@@ -391,5 +390,5 @@ func lineWise(contentType string) (bool, error) {
 	case "application/json", "text/plain":
 		return false, nil
 	}
-	return false, fault.New(fault.BadMediaType, "Content-Type %s is not read here: application/json, text/plain and application/x-ndjson are", media)
+	return false, problem.New(problem.BadMediaType, "Content-Type %s is not read here: application/json, text/plain and application/x-ndjson are", media)
 }

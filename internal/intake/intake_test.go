@@ -20,7 +20,7 @@ import (
 	"github.com/go-sql-driver/mysql"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/inbox"
@@ -54,7 +54,7 @@ func (m *memory) GrantOfKey(_ context.Context, key string) (*projects.KeyGrant, 
 	case "narrow":
 		return &projects.KeyGrant{Project: &projects.Project{Project: pipeline.Project{ID: 2, Name: "narrow"}, Origins: []string{"https://quayside.example"}}}, nil
 	}
-	return nil, fault.New(fault.Unauthorized, "this ingest key is not known")
+	return nil, problem.New(problem.Unauthorized, "this ingest key is not known")
 }
 
 func (m *memory) RouteProject(_ context.Context, _ *projects.Project, name string) (*projects.Project, bool, error) {
@@ -68,9 +68,9 @@ func (m *memory) RouteProject(_ context.Context, _ *projects.Project, name strin
 	return &projects.Project{Project: pipeline.Project{ID: int64(100 + len(name)), Name: name}, Origins: origins}, true, nil
 }
 
-func (m *memory) TakeAllowance(_ context.Context, _ int64, span projects.Span, start time.Time, events, most int64) (bool, error) {
+func (m *memory) TakeAllowance(_ context.Context, _ int64, span projects.Span, start time.Time, events, limit int64) (bool, error) {
 	k := string(span) + start.String()
-	if m.used[k]+events > most {
+	if m.used[k]+events > limit {
 		return false, nil
 	}
 	if m.used == nil {
@@ -119,9 +119,9 @@ type watched struct {
 	away   []string
 }
 
-func (w *watched) Stored(n int)            { w.stored += n }
-func (w *watched) Refused(int, string)     {}
-func (w *watched) TurnedAway(cause string) { w.away = append(w.away, cause) }
+func (w *watched) Stored(n int)          { w.stored += n }
+func (w *watched) Refused(int, string)   {}
+func (w *watched) Rejected(cause string) { w.away = append(w.away, cause) }
 
 func newIntake(m *memory) (*Intake, *watched) {
 	w := &watched{}
@@ -281,7 +281,7 @@ func TestEvents_CutsLargeRequestsIntoRows(t *testing.T) {
 	}
 }
 
-func TestEvents_AreTurnedAwayWhenTooMuchWaits(t *testing.T) {
+func TestEvents_AreRejectedWhenTooManyWait(t *testing.T) {
 	m := &memory{}
 	in, w := newIntake(m)
 	post := func(key string) (int, string) {

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"firethorn/internal/cache"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/projects"
@@ -31,12 +31,12 @@ func (in *Intake) grant(r *http.Request) (*projects.KeyGrant, error) {
 	if auth := r.Header.Get("Authorization"); auth != "" {
 		bearer, ok := strings.CutPrefix(auth, "Bearer ")
 		if !ok {
-			return nil, fault.New(fault.Unauthorized, "the Authorization header must be: Bearer KEY")
+			return nil, problem.New(problem.Unauthorized, "the Authorization header must be: Bearer KEY")
 		}
 		key = strings.TrimSpace(bearer)
 	}
 	if key == "" {
-		return nil, fault.New(fault.Unauthorized, "an ingest key is missing: send Authorization: Bearer KEY, or ?key=KEY")
+		return nil, problem.New(problem.Unauthorized, "an ingest key is missing: send Authorization: Bearer KEY, or ?key=KEY")
 	}
 	return remembered(in, in.keys, key, func() (g *projects.KeyGrant, err error) {
 		err = in.ask(r.Context(), func(ctx context.Context) error {

@@ -9,9 +9,9 @@ import (
 	"net/http"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/logtext"
 	"firethorn/internal/core/otlp"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
@@ -27,7 +27,7 @@ func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *projects.K
 	case r.Header.Get("Content-Type") == "":
 	case err != nil || media != "text/plain" && media != "application/x-ndjson" && media != "application/jsonl" &&
 		media != "application/json":
-		return fault.New(fault.BadMediaType, "Content-Type %.100q is not read here: text/plain and application/x-ndjson are", r.Header.Get("Content-Type"))
+		return problem.New(problem.BadMediaType, "Content-Type %.100q is not read here: text/plain and application/x-ndjson are", r.Header.Get("Content-Type"))
 	}
 	raw, load, err := in.readTwice(w, r)
 	defer load.release()
@@ -63,17 +63,17 @@ func (in *Intake) logLines(w http.ResponseWriter, r *http.Request, g *projects.K
 // foundBytes is about what a found event takes beside its texts.
 const foundBytes = 2 << 10
 
-// errManyFound says that a log tells of too many errors at once. It is refused
+// errManyFound says that a log reports too many errors at once. It is refused
 // whole, because lines without ids cannot be sent again in part.
-var errManyFound = fault.New(fault.TooLarge, "the lines contain more than %d errors; nothing was stored, send fewer lines at a time", maxElements)
+var errManyFound = problem.New(problem.TooLarge, "the lines contain more than %d errors; nothing was stored, send fewer lines at a time", maxElements)
 
-// readLog finds what a whole log tells. Few logs are read at the same time, and
+// readLog finds the events of a whole log. Few logs are read at the same time, and
 // none that nobody waits for.
 func (in *Intake) readLog(ctx context.Context, l *load, raw []byte) (list []found, err error) {
 	wait, cancel := context.WithTimeout(ctx, in.patience)
 	defer cancel()
 	if in.logs.Acquire(wait, 1) != nil {
-		in.watch.TurnedAway("logs_busy")
+		in.watch.Rejected("logs_busy")
 		return nil, errFull
 	}
 	defer in.logs.Release(1)

@@ -15,8 +15,8 @@ import (
 	"google.golang.org/protobuf/proto"
 	"google.golang.org/protobuf/types/known/anypb"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/otlp"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
@@ -37,7 +37,7 @@ func encodingOf(r *http.Request) (otlp.Encoding, error) {
 	case err == nil && media == mediaJSON:
 		return otlp.JSON, nil
 	}
-	return otlp.JSON, fault.New(fault.BadMediaType, "Content-Type %.100q is not read here: %s and %s are",
+	return otlp.JSON, problem.New(problem.BadMediaType, "Content-Type %.100q is not read here: %s and %s are",
 		r.Header.Get("Content-Type"), mediaProtobuf, mediaJSON)
 }
 
@@ -65,7 +65,7 @@ var (
 )
 
 // otlp serves one signal of OTLP/HTTP (OTLP 1.11, "OTLP/HTTP"). What carries no
-// exception is accepted and let go.
+// exception is accepted and dropped.
 func (in *Intake) otlp(of signal) func(http.ResponseWriter, *http.Request, *projects.KeyGrant) error {
 	return func(w http.ResponseWriter, r *http.Request, g *projects.KeyGrant) error {
 		enc, err := encodingOf(r)
@@ -82,7 +82,7 @@ func (in *Intake) otlp(of signal) func(http.ResponseWriter, *http.Request, *proj
 			return in.full(err)
 		}
 		if err != nil {
-			return fault.New(fault.BadInput, "%v", err)
+			return problem.New(problem.BadInput, "%v", err)
 		}
 		list := make([]found, len(all))
 		for i, f := range all {

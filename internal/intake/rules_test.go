@@ -85,7 +85,7 @@ func TestEvents_Allowance(t *testing.T) {
 	}
 }
 
-// A few events that stand for many use an allowance of their own, and one
+// A few events that represent many use an allowance of their own, and one
 // address may use a part of it only: the application still gets through.
 func TestEvents_StandsForLocksNobodyOut(t *testing.T) {
 	m := &memory{allowed: projects.Allowance{Minute: 100_000}}
@@ -226,7 +226,7 @@ func TestEvents_CountsWhatIsRefused(t *testing.T) {
 	}
 }
 
-// People are told apart although who they are is scrubbed.
+// People are distinguished although who they are is scrubbed.
 func TestEvents_CountsUsersWhoseAddressIsScrubbed(t *testing.T) {
 	set, faults := rules.Read("scrub:\n- {name: mail, kinds: email, do: shorten}\n")
 	if len(faults) > 0 {
@@ -241,7 +241,7 @@ func TestEvents_CountsUsersWhoseAddressIsScrubbed(t *testing.T) {
 		t.Fatalf("%d batches, %v", len(list), err)
 	}
 	u := list[0].Users
-	if len(u) != 5 || u[0].Known || !u[1].Known || !u[2].Known || u[1].Hash == u[2].Hash || u[4].Known {
+	if len(u) != 5 || u[0].Set || !u[1].Set || !u[2].Set || u[1].Hash == u[2].Hash || u[4].Set {
 		t.Fatalf("users are %v", u)
 	}
 	if want := pipeline.UserHash(nil, "ines@ferries.example"); u[1].Hash != want {

@@ -33,7 +33,7 @@ func ask(t *testing.T, srv http.Handler, path, media, key string, body []byte, h
 
 const oneRecord = `{"resourceLogs":[{"scopeLogs":[{"logRecords":[{"severityNumber":9,"body":{"stringValue":"fine"}},{"timeUnixNano":"1764000000000000002","attributes":[{"key":"exception.type","value":{"stringValue":"E"}}]}]}]}]}`
 
-func TestOTLP_AnswersAsTheProtocolSays(t *testing.T) {
+func TestOTLP_AnswersByTheProtocol(t *testing.T) {
 	m := &memory{}
 	srv := intakeOver(m)
 	for _, c := range []struct {

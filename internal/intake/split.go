@@ -13,7 +13,7 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // piece is one event of a request, as it was sent.
@@ -42,7 +42,7 @@ type elements []json.RawMessage
 
 var (
 	errNoArray      = errors.New("it is no array")
-	errManyElements = fault.New(fault.TooLarge, "the request has more than %d elements; nothing was stored, send several requests", maxElements)
+	errManyElements = problem.New(problem.TooLarge, "the request has more than %d elements; nothing was stored, send several requests", maxElements)
 )
 
 // UnmarshalJSON reads an array, and no further than one element over the bound.
@@ -96,7 +96,7 @@ func open(raw []byte, lines bool, list string) (*opened, error) {
 	}
 	raw = bytes.TrimSpace(bytes.TrimPrefix(raw, []byte("\xef\xbb\xbf")))
 	if len(raw) == 0 {
-		return nil, fault.New(fault.BadInput, "the body is empty; send one object, an array, or an envelope with %q", list)
+		return nil, problem.New(problem.BadInput, "the body is empty; send one object, an array, or an envelope with %q", list)
 	}
 	o := &opened{}
 	if lines {
@@ -122,7 +122,7 @@ func open(raw []byte, lines bool, list string) (*opened, error) {
 			if _, ok := errors.AsType[*json.SyntaxError](err); ok || errors.Is(err, errManyElements) {
 				return nil, unreadable(raw, err)
 			}
-			return nil, fault.New(fault.BadInput, "the envelope does not fit: %v", err)
+			return nil, problem.New(problem.BadInput, "the envelope does not fit: %v", err)
 		}
 		if messages = env.messages(list); messages == nil {
 			messages = []json.RawMessage{raw}
@@ -132,11 +132,11 @@ func open(raw []byte, lines bool, list string) (*opened, error) {
 		o.sent, _ = time.Parse(time.RFC3339Nano, env.Sent) // unreadable: the clock is not corrected
 		var shared event.Attributes
 		if len(env.Resource) > maxShared || len(env.Resource)*len(messages) > maxFound {
-			return nil, fault.New(fault.TooLarge, "the envelope's resource has %d bytes and counts for each of its %d elements; %d bytes are the most, and %d MiB for all together: send fewer attributes or fewer elements", len(env.Resource), len(messages), maxShared, maxFound>>20)
+			return nil, problem.New(problem.TooLarge, "the envelope's resource has %d bytes and counts for each of its %d elements; %d bytes are the most, and %d MiB for all together: send fewer attributes or fewer elements", len(env.Resource), len(messages), maxShared, maxFound>>20)
 		}
 		if len(env.Resource) > 0 {
 			if err := json.Unmarshal(env.Resource, &shared); err != nil {
-				return nil, fault.New(fault.BadInput, "the envelope's resource: %v", err)
+				return nil, problem.New(problem.BadInput, "the envelope's resource: %v", err)
 			}
 			o.resource = env.Resource
 		}
@@ -154,9 +154,9 @@ func unreadable(raw []byte, err error) error {
 		return errManyElements
 	}
 	if s, ok := errors.AsType[*json.SyntaxError](err); ok {
-		return fault.New(fault.BadInput, "the body is no JSON: %v at byte %d of %d", s, s.Offset, len(raw))
+		return problem.New(problem.BadInput, "the body is no JSON: %v at byte %d of %d", s, s.Offset, len(raw))
 	}
-	return fault.New(fault.BadInput, "the body is neither an event nor an array of events nor an envelope with \"events\"")
+	return problem.New(problem.BadInput, "the body is neither an event nor an array of events nor an envelope with \"events\"")
 }
 
 // head is what intake looks at in an event.
@@ -226,7 +226,7 @@ func readHead(raw []byte) (head, error) {
 				return h, err
 			}
 			if n, err := strconv.ParseFloat(string(v), 64); err == nil {
-				h.standsFor = int64(max(1, min(n, event.MostStandsFor)))
+				h.standsFor = int64(max(1, min(n, event.MaxStandsFor)))
 			}
 		default:
 			if err := d.SkipValue(); err != nil {

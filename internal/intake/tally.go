@@ -6,7 +6,7 @@ import (
 	"sync"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/scrub"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/projects"
@@ -62,7 +62,7 @@ func (in *Intake) Flush(ctx context.Context) error {
 	return failed
 }
 
-// countRefused counts events that were refused, with the reasons that are told.
+// countRefused counts events that were refused, with their reasons.
 func (in *Intake) countRefused(project int64, a *Answer) {
 	in.watch.Refused(len(a.Refused)+a.RefusedMore, "unreadable")
 	in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "unreadable", a.RefusedMore, ""})
@@ -71,35 +71,35 @@ func (in *Intake) countRefused(project int64, a *Answer) {
 	}
 }
 
-// countFailed counts a request that was refused or turned away whole.
+// countFailed counts a request that was refused whole.
 func (in *Intake) countFailed(project int64, err error) {
-	f, ok := errors.AsType[*fault.Error](err)
+	f, ok := errors.AsType[*problem.Error](err)
 	if !ok {
 		return
 	}
 	switch f.Code {
-	case fault.BadInput:
+	case problem.BadInput:
 		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "unreadable", 1, f.Pub})
-	case fault.TooLarge:
+	case problem.TooLarge:
 		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "too large", 1, f.Pub})
-	case fault.BadMediaType:
+	case problem.BadMediaType:
 		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "media type", 1, f.Pub})
-	case fault.Forbidden:
+	case problem.Forbidden:
 		in.tallies.add(project, in.now(), refusal{inbox.CauseRefused, "origin", 1, f.Pub})
-	case fault.Unavailable, fault.TooMany:
+	case problem.Unavailable, problem.TooMany:
 		if _, over := errors.AsType[*overError](err); !over {
-			in.tallies.add(project, in.now(), refusal{inbox.CauseTurnedAway, "", 1, f.Pub})
+			in.tallies.add(project, in.now(), refusal{inbox.CauseRejected, "", 1, f.Pub})
 		}
 	}
 }
 
-// over counts events that were turned away because the allowance is used up.
+// over counts events that were refused because the allowance is used up.
 func (in *Intake) over(p *projects.Project, events int, err error) error {
 	o, ok := errors.AsType[*overError](err)
 	if !ok {
 		return err
 	}
-	in.watch.TurnedAway("over_allowance")
+	in.watch.Rejected("over_allowance")
 	in.tallies.add(p.ID, in.now(), refusal{inbox.CauseOver, o.what, events, o.usedBy})
 	return err
 }

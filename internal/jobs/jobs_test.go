@@ -193,7 +193,7 @@ func TestRun_LeaseOfAnother(t *testing.T) {
 	}
 }
 
-func TestRun_SaysWhatRanAndHowLongItTook(t *testing.T) {
+func TestRun_ReportsJobsWithTheirDuration(t *testing.T) {
 	w := run(t, time.Second, func(w *world) []Job {
 		return []Job{
 			{Name: "follow", Every: time.Minute, List: list(7), Step: func(context.Context, int64) (bool, error) {

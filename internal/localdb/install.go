@@ -10,7 +10,7 @@ import (
 	"path/filepath"
 	"syscall"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // systemTables are the scripts of the server's package that make its own
@@ -36,7 +36,7 @@ func (s *Server) install(ctx context.Context) error {
 	for _, name := range systemTables {
 		raw, err := os.ReadFile(filepath.Join(shareDir, name))
 		if err != nil {
-			return fault.Wrap("localdb.install", fault.NoDatabase, err, "MariaDB's own tables are missing in %s: install mariadb-server-core again", shareDir)
+			return problem.Wrap("localdb.install", problem.NoDatabase, err, "MariaDB's own tables are missing in %s: install mariadb-server-core again", shareDir)
 		}
 		script.Write(raw)
 	}
@@ -50,7 +50,7 @@ func (s *Server) install(ctx context.Context) error {
 			s.opt.Log.Warn("the database server crashed while it made its own tables; trying again", "err", err, "try", try)
 			continue
 		}
-		return fault.Wrap("localdb.install", fault.NoDatabase, err,
+		return problem.Wrap("localdb.install", problem.NoDatabase, err,
 			"the private database could not be created in %s: %s", s.opt.Dir, tail(out))
 	}
 	if err := os.RemoveAll(s.data()); err != nil {
@@ -59,7 +59,7 @@ func (s *Server) install(ctx context.Context) error {
 	return os.Rename(half, s.data())
 }
 
-// installTries is how often the creation is begun anew after a crash.
+// installTries is how often the creation is begun again after a crash.
 const installTries = 3
 
 // bootstrap runs script on an empty data directory and returns what the server printed.

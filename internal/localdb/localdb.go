@@ -1,7 +1,6 @@
-// Package localdb runs a private MariaDB in a data directory: it creates the
-// files, starts the server on loopback, takes over one that a killed
-// predecessor left running, and stops it. The service uses it when no
-// database is configured, and the tests use it for theirs.
+// Package localdb runs a private MariaDB on loopback in a data directory: it creates the files, starts
+// and stops the server, and takes over one that a killed process left running. The service uses it
+// when no database is configured, and so do the tests.
 //
 // The server answers on its socket, and on loopback where that is asked for. Its
 // socket and password lie in directories and files that only their owner can
@@ -28,7 +27,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Database is the name of the database that is made in the server.
@@ -78,7 +77,7 @@ func Start(ctx context.Context, opt Options) (*Server, error) {
 	opt.Dir = dir
 	for _, d := range []string{opt.Dir, filepath.Join(opt.Dir, "run"), filepath.Join(opt.Dir, "tmp")} {
 		if err := os.MkdirAll(d, 0o700); err != nil {
-			return nil, fault.Wrap("localdb.Start", fault.DataDirBroken, err, "cannot write to the data directory %s: choose another with --data, or change its owner", opt.Dir)
+			return nil, problem.Wrap("localdb.Start", problem.DataDirBroken, err, "cannot write to the data directory %s: choose another with --data, or change its owner", opt.Dir)
 		}
 	}
 	s := &Server{opt: opt, socket: filepath.Join(opt.Dir, "run", "s.sock")}
@@ -132,7 +131,7 @@ func (s *Server) loadPassword() error {
 		err = os.WriteFile(file, b, 0o600)
 	}
 	if err != nil {
-		return fault.Wrap("localdb.password", fault.DataDirBroken, err, "cannot use %s", file)
+		return problem.Wrap("localdb.password", problem.DataDirBroken, err, "cannot use %s", file)
 	}
 	s.pass = strings.TrimSpace(string(b))
 	return nil
@@ -151,7 +150,7 @@ func (s *Server) takeOver(ctx context.Context) bool {
 	wait, cancel := context.WithTimeout(ctx, 20*time.Second)
 	defer cancel()
 	if s.waitReady(wait, nil) != nil {
-		_ = syscall.Kill(pid, syscall.SIGTERM) // it answers nobody: let it go, then start anew
+		_ = syscall.Kill(pid, syscall.SIGTERM) // it answers nobody: let it go, then start again
 		waitGone(ctx, pid, s.data())
 		return false
 	}
@@ -188,7 +187,7 @@ func program(names ...string) (string, error) {
 			}
 		}
 	}
-	return "", fault.New(fault.NoDatabase, "%s is not on this machine: install it (apt-get install mariadb-server-core), or name a running MariaDB with --database", names[0])
+	return "", problem.New(problem.NoDatabase, "%s is not on this machine: install it (apt-get install mariadb-server-core), or name a running MariaDB with --database", names[0])
 }
 
 func (s *Server) asRoot() []string {
@@ -240,7 +239,7 @@ func (s *Server) launch(ctx context.Context) error {
 		start = func() error { return StartTied(cmd) }
 	}
 	if err := start(); err != nil {
-		return fault.Wrap("localdb.launch", fault.NoDatabase, err, "the private database does not start")
+		return problem.Wrap("localdb.launch", problem.NoDatabase, err, "the private database does not start")
 	}
 	s.pid, s.exited = cmd.Process.Pid, make(chan struct{})
 	go func() {
@@ -250,7 +249,7 @@ func (s *Server) launch(ctx context.Context) error {
 	if err := s.waitReady(ctx, s.exited); err != nil {
 		_ = cmd.Process.Kill()
 		log, _ := os.ReadFile(logFile.Name())
-		return fault.Wrap("localdb.launch", fault.NoDatabase, err,
+		return problem.Wrap("localdb.launch", problem.NoDatabase, err,
 			"the private database does not start; the end of %s: %s", logFile.Name(), tail(log))
 	}
 	return nil

@@ -9,7 +9,7 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // A server that crashes while it makes its own tables is started again; one
@@ -60,8 +60,8 @@ exec REAL "$@"
 }
 
 func refused(err error) bool {
-	f, ok := errors.AsType[*fault.Error](err)
-	return ok && f.Code == fault.NoDatabase
+	f, ok := errors.AsType[*problem.Error](err)
+	return ok && f.Code == problem.NoDatabase
 }
 
 // Servers that start beside each other leave each other's temporary tables alone.

@@ -17,11 +17,11 @@ func TestPoolOf(t *testing.T) {
 		{"nothing is known", "", "", 512, 128},
 		{"what cannot be read", "MemTotal: much kB\n", "all", 512, 128},
 	} {
-		if pool := poolOf(c.machine, c.group); pool != c.pool || LogOf(pool) != c.log {
+		if pool := poolOf(memoryOf(c.machine, c.group)); pool != c.pool || LogOf(pool) != c.log {
 			t.Errorf("%s: %d MiB and a log of %d, not %d and %d", c.name, pool, LogOf(pool), c.pool, c.log)
 		}
 	}
-	if pool := DefaultPool(); pool < leastPool || pool > mostPool {
+	if pool := DefaultPool(); pool < leastPool || pool > maxPool {
 		t.Errorf("this machine: %d MiB", pool)
 	}
 	if Size(96) != "96M" {

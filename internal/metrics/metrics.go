@@ -1,6 +1,5 @@
-// Package metrics counts what the service does and shows it in the text format
-// of Prometheus. It names no projects: whoever reads metrics need not be
-// allowed to read those.
+// Package metrics counts what the service does and exposes it in the text format of Prometheus.
+// Metrics do not name projects, since their readers may lack permission to see them.
 package metrics
 
 import (
@@ -18,23 +17,23 @@ import (
 
 // Metrics are the counters of one process.
 type Metrics struct {
-	registry                 *prometheus.Registry
-	stored, filed, repeats   prometheus.Counter
-	aside                    prometheus.Counter
-	refused, away            *prometheus.CounterVec
-	latency                  prometheus.Histogram
-	waiting, oldest, setSide prometheus.Gauge
-	following, databaseUp    prometheus.Gauge
-	dbErrors                 prometheus.Counter
-	wrongSecrets             *prometheus.CounterVec
-	jobs                     *prometheus.HistogramVec
-	jobErrors                *prometheus.CounterVec
+	registry                   *prometheus.Registry
+	stored, processed, repeats prometheus.Counter
+	failed                     prometheus.Counter
+	refused, away              *prometheus.CounterVec
+	latency                    prometheus.Histogram
+	waiting, oldest, setSide   prometheus.Gauge
+	following, databaseUp      prometheus.Gauge
+	dbErrors                   prometheus.Counter
+	wrongSecrets               *prometheus.CounterVec
+	jobs                       *prometheus.HistogramVec
+	jobErrors                  *prometheus.CounterVec
 }
 
 // Pools says how the connections to the database are used.
 type Pools interface{ Pools() map[string]db.PoolUse }
 
-// Drops says what was received and not stored, by cause.
+// Drops counts the events that were received and not stored, by cause.
 type Drops interface {
 	Drops(ctx context.Context) (map[string]int64, error)
 }
@@ -52,14 +51,20 @@ func New(pools Pools, drops Drops) *Metrics {
 		return prometheus.NewGauge(prometheus.GaugeOpts{Name: "firethorn_" + name, Help: help})
 	}
 	m := &Metrics{
-		registry:   prometheus.NewRegistry(),
-		stored:     counter("events_stored_total", "Events acknowledged by this process."),
-		filed:      counter("events_filed_total", "New events processed by this process."),
-		repeats:    counter("events_repeated_total", "Deliveries of events that had been processed before."),
-		refused:    byCause("events_refused_total", "Events that could not be read, by cause."),
-		away:       byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
-		aside:      counter("events_set_aside_total", "Events that failed to be processed."),
-		latency:    prometheus.NewHistogram(prometheus.HistogramOpts{Name: "firethorn_filing_seconds", Help: "From receipt to processed, of the oldest event of each batch.", Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800}}),
+		registry:  prometheus.NewRegistry(),
+		stored:    counter("events_stored_total", "Events acknowledged by this process."),
+		processed: counter("events_filed_total", "New events processed by this process."),
+		repeats:   counter("events_repeated_total", "Deliveries of events that had been processed before."),
+		refused:   byCause("events_refused_total", "Events that could not be read, by cause."),
+		away:      byCause("requests_turned_away_total", "Requests answered with 429 or 503, by cause."),
+		failed:    counter("events_set_aside_total", "Events that failed to be processed."),
+		latency: prometheus.NewHistogram(
+			prometheus.HistogramOpts{
+				Name:    "firethorn_filing_seconds",
+				Help:    "From receipt to processed, of the oldest event of each batch.",
+				Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2, 5, 10, 30, 60, 300, 1800},
+			},
+		),
 		waiting:    gauge("inbox_events", "Events in the processing queue, in the whole database."),
 		oldest:     gauge("inbox_oldest_seconds", "Age of the oldest event that waits."),
 		setSide:    gauge("set_aside_events", "Failed events that are kept."),
@@ -70,13 +75,36 @@ func New(pools Pools, drops Drops) *Metrics {
 		jobs: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "firethorn_job_seconds",
 			Help: "Steps of background jobs, by job.", Buckets: []float64{.005, .02, .1, .5, 2, 10, 60, 600}},
 			[]string{"job"}),
-		jobErrors: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "firethorn_job_failures_total", Help: "Steps of background jobs that failed and are tried again, by job."}, []string{"job"}),
-		dbErrors:  counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
+		jobErrors: prometheus.NewCounterVec(
+			prometheus.CounterOpts{
+				Name: "firethorn_job_failures_total",
+				Help: "Steps of background jobs that failed and are tried again, by job.",
+			},
+			[]string{"job"},
+		),
+		dbErrors: counter("database_errors_total", "Times that the database did not answer a look at the inbox."),
 	}
-	m.registry.MustRegister(m.stored, m.filed, m.repeats, m.refused, m.away, m.aside, m.latency, m.waiting, m.oldest,
-		m.setSide, m.following, m.databaseUp, m.dbErrors, m.wrongSecrets, m.jobs, m.jobErrors,
-		&storeCollector{pools, drops}, collectors.NewGoCollector(),
-		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	m.registry.MustRegister(
+		m.stored,
+		m.processed,
+		m.repeats,
+		m.refused,
+		m.away,
+		m.failed,
+		m.latency,
+		m.waiting,
+		m.oldest,
+		m.setSide,
+		m.following,
+		m.databaseUp,
+		m.dbErrors,
+		m.wrongSecrets,
+		m.jobs,
+		m.jobErrors,
+		&storeCollector{pools, drops},
+		collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}),
+	)
 	for _, cause := range []string{"database_away", "inbox_long", "memory_full", "over_allowance", "logs_busy"} {
 		m.away.WithLabelValues(cause) // shown from the start, as 0
 	}
@@ -94,17 +122,17 @@ func (m *Metrics) Refused(events int, cause string) {
 	m.refused.WithLabelValues(cause).Add(float64(events))
 }
 
-// TurnedAway counts requests that were told to come later.
-func (m *Metrics) TurnedAway(cause string) { m.away.WithLabelValues(cause).Inc() }
+// Rejected counts requests that were told to retry later.
+func (m *Metrics) Rejected(cause string) { m.away.WithLabelValues(cause).Inc() }
 
 // WrongSecret counts a request with a wrong token or sign-in link.
 func (m *Metrics) WrongSecret(what string) { m.wrongSecrets.WithLabelValues(what).Inc() }
 
-// Filed counts what one turn of the worker did.
-func (m *Metrics) Filed(events, repeats, aside int, waited time.Duration) {
-	m.filed.Add(float64(events))
+// Processed counts what one turn of the worker did.
+func (m *Metrics) Processed(events, repeats, failed int, waited time.Duration) {
+	m.processed.Add(float64(events))
 	m.repeats.Add(float64(repeats))
-	m.aside.Add(float64(aside))
+	m.failed.Add(float64(failed))
 	m.latency.Observe(waited.Seconds())
 }
 
@@ -120,7 +148,7 @@ func (m *Metrics) Job(name string, took time.Duration, err error) {
 func (m *Metrics) Inbox(st overview.InboxState, now time.Time) {
 	m.databaseUp.Set(1)
 	m.waiting.Set(float64(st.Events))
-	m.setSide.Set(float64(st.SetAside))
+	m.setSide.Set(float64(st.Failed))
 	m.following.Set(float64(st.Following))
 	age := 0.0
 	if !st.Oldest.IsZero() {
@@ -152,16 +180,26 @@ const dropTime = 2 * time.Second
 
 var (
 	poolOpen = prometheus.NewDesc("firethorn_database_connections", "Open connections.", []string{"pool"}, nil)
-	poolUsed = prometheus.NewDesc("firethorn_database_connections_in_use", "Connections in use.", []string{"pool"}, nil)
-	poolMost = prometheus.NewDesc("firethorn_database_connections_max", "Connections there may be.", []string{"pool"},
+	poolUsed = prometheus.NewDesc(
+		"firethorn_database_connections_in_use",
+		"Connections in use.",
+		[]string{"pool"},
+		nil,
+	)
+	maxPool = prometheus.NewDesc("firethorn_database_connections_max", "Connections there may be.", []string{"pool"},
 		nil)
-	dropped  = prometheus.NewDesc("firethorn_events_dropped_total", "Events that were acknowledged and dropped, and events that clients report as lost, by cause, in the whole database.", []string{"cause"}, nil)
+	dropped = prometheus.NewDesc(
+		"firethorn_events_dropped_total",
+		"Events that were acknowledged and dropped, and events that clients report as lost, by cause, in the whole database.",
+		[]string{"cause"},
+		nil,
+	)
 	poolWait = prometheus.NewDesc("firethorn_database_wait_seconds_total", "Time spent waiting for a connection.",
 		[]string{"pool"}, nil)
 )
 
 func (c *storeCollector) Describe(ch chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{poolOpen, poolUsed, poolMost, poolWait, dropped} {
+	for _, d := range []*prometheus.Desc{poolOpen, poolUsed, maxPool, poolWait, dropped} {
 		ch <- d
 	}
 }
@@ -170,7 +208,7 @@ func (c *storeCollector) Collect(ch chan<- prometheus.Metric) {
 	for name, u := range c.pools.Pools() {
 		ch <- prometheus.MustNewConstMetric(poolOpen, prometheus.GaugeValue, float64(u.Open), name)
 		ch <- prometheus.MustNewConstMetric(poolUsed, prometheus.GaugeValue, float64(u.InUse), name)
-		ch <- prometheus.MustNewConstMetric(poolMost, prometheus.GaugeValue, float64(u.Most), name)
+		ch <- prometheus.MustNewConstMetric(maxPool, prometheus.GaugeValue, float64(u.Limit), name)
 		ch <- prometheus.MustNewConstMetric(poolWait, prometheus.CounterValue, u.Waited.Seconds(), name)
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), dropTime)

@@ -14,7 +14,7 @@ import (
 type store struct{}
 
 func (store) Pools() map[string]db.PoolUse {
-	return map[string]db.PoolUse{"quick": {Open: 3, InUse: 2, Most: 16, Waited: 1500 * time.Millisecond}}
+	return map[string]db.PoolUse{"quick": {Open: 3, InUse: 2, Limit: 16, Waited: 1500 * time.Millisecond}}
 }
 
 func (store) Drops(context.Context) (map[string]int64, error) {
@@ -26,10 +26,10 @@ func TestHandler_ShowsWhatWasCounted(t *testing.T) {
 	now := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	m.Stored(7)
 	m.Refused(2, "unreadable")
-	m.TurnedAway("inbox_long")
-	m.Filed(5, 1, 1, 300*time.Millisecond)
+	m.Rejected("inbox_long")
+	m.Processed(5, 1, 1, 300*time.Millisecond)
 	m.DatabaseAway()
-	m.Inbox(overview.InboxState{Events: 40, SetAside: 1, Following: 2, Oldest: now.Add(-90 * time.Second)}, now)
+	m.Inbox(overview.InboxState{Events: 40, Failed: 1, Following: 2, Oldest: now.Add(-90 * time.Second)}, now)
 	w := httptest.NewRecorder()
 	m.Handler().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
 	text := w.Body.String()

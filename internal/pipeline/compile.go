@@ -21,7 +21,7 @@ func (u *Units) Compile(ctx context.Context, list []SymbolUnit) ([]SymbolUnit, e
 	for i, unit := range list {
 		g.Go(func() error {
 			// A few large ones together would take too much memory.
-			weight := min(max(unit.Raw, 1), compileMost)
+			weight := min(max(unit.Raw, 1), maxCompile)
 			if err := u.compiles.Acquire(ctx, weight); err != nil {
 				return err
 			}
@@ -86,12 +86,12 @@ const (
 	compileTogetherBytes = 16 << 20
 )
 
-// CompileNow compiles units while somebody waits: the small ones, for a while.
+// CompileNow compiles the small units at once, for a limited time, while a person waits.
 // Those that are left to the background are counted; broken are those that
 // cannot be used.
 func (u *Units) CompileNow(ctx context.Context, ids []int64,
-	most time.Duration) (waiting int, broken []SymbolUnit, err error) {
-	end := time.Now().Add(most)
+	limit time.Duration) (waiting int, broken []SymbolUnit, err error) {
+	end := time.Now().Add(limit)
 	for chunk := range slices.Chunk(ids, compileTogether) {
 		if time.Now().After(end) {
 			waiting += len(chunk)
@@ -124,8 +124,8 @@ func (u *Units) CompileNow(ctx context.Context, ids []int64,
 
 // CompileSome compiles units that wait, the oldest first, for a while: those of
 // a project, or of all (0). more says that others wait still.
-func (u *Units) CompileSome(ctx context.Context, project int64, most time.Duration) (more bool, err error) {
-	for end := time.Now().Add(most); time.Now().Before(end); {
+func (u *Units) CompileSome(ctx context.Context, project int64, limit time.Duration) (more bool, err error) {
+	for end := time.Now().Add(limit); time.Now().Before(end); {
 		list, err := u.store.WaitingSymbols(ctx, project, compileTogether)
 		if err != nil || len(list) == 0 {
 			return false, err

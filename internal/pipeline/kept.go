@@ -13,7 +13,7 @@ import (
 	"firethorn/internal/core/symbols"
 )
 
-// Kept is a kept body taken apart: the event, its frames as they were filed,
+// Kept is a kept body taken apart: the event, its frames as they were processed,
 // and the JSON they were made from.
 type Kept struct {
 	Event          *event.Event
@@ -22,8 +22,8 @@ type Kept struct {
 	form           int // of the symbols that Frames were read with
 }
 
-// FiledFrames gives the frames as they were filed.
-func (k *Kept) FiledFrames() [][]event.Frame { return k.Frames }
+// StoredFrames gives the frames as they were processed.
+func (k *Kept) StoredFrames() [][]event.Frame { return k.Frames }
 
 // Open undoes a kept body without asking for symbols.
 func Open(raw []byte) (*Kept, error) {
@@ -38,12 +38,12 @@ func Open(raw []byte) (*Kept, error) {
 	if err := mergeResource(e, b.Resource); err != nil {
 		return nil, err
 	}
-	addCountry(e, b.Filed.Country)
-	return &Kept{e, b.Filed.Frames, b.Event, b.Resource, b.Filed.Form}, nil
+	addCountry(e, b.Processed.Country)
+	return &Kept{e, b.Processed.Frames, b.Event, b.Resource, b.Processed.Form}, nil
 }
 
 // Observe undoes a kept body for another look at how it is grouped: its frames
-// are those it was filed with, or, where they could not be read then or symbols
+// are those it was processed with, or, where they could not be read then or symbols
 // say more by now, as they read now.
 func Observe(ctx context.Context, p Project, raw []byte, units *Units) (*Kept, error) {
 	k, err := Open(raw)
@@ -66,7 +66,7 @@ func Observe(ctx context.Context, p Project, raw []byte, units *Units) (*Kept, e
 	return k, known.Err()
 }
 
-// Read undoes a kept body and makes its frames readable anew, with their
+// Read undoes a kept body and makes its frames readable again, with their
 // source lines, by the symbols there are now.
 func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Event, [][]event.Frame, error) {
 	b, err := UnpackBody(raw)
@@ -80,8 +80,8 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 	if err := mergeResource(e, b.Resource); err != nil {
 		return nil, nil, err
 	}
-	addCountry(e, b.Filed.Country)
-	e.Notes = append(e.Notes, b.Filed.Notes...)
+	addCountry(e, b.Processed.Country)
+	e.Notes = append(e.Notes, b.Processed.Notes...)
 	known := units.Of(ctx, p, e.Release())
 	opt := p.options()
 	opt.Sources = true
@@ -89,11 +89,11 @@ func Read(ctx context.Context, p Project, raw []byte, units *Units) (*event.Even
 	if err := known.Err(); err != nil {
 		return nil, nil, err
 	}
-	keepResolved(frames, b.Filed.Frames)
+	keepResolved(frames, b.Processed.Frames)
 	for i := range e.Scrubbed {
 		e.Scrubbed[i].By = "client"
 	}
-	e.Scrubbed = append(e.Scrubbed, scrubbed(b.Filed.Scrubbed)...)
+	e.Scrubbed = append(e.Scrubbed, scrubbed(b.Processed.Scrubbed)...)
 	scrubSources(p.Rules.Policy(), e, frames)
 	blame.Mark(e.Exceptions, frames, nil)
 	return e, frames, nil
@@ -156,7 +156,7 @@ func scrubSources(policy *scrub.Policy, e *event.Event, frames [][]event.Frame) 
 	}
 }
 
-// keepResolved takes frames that were resolved when they were filed where the
+// keepResolved takes frames that were resolved when they were processed where the
 // symbols have gone since.
 func keepResolved(now, then [][]event.Frame) {
 	for i := range now {

@@ -35,7 +35,7 @@ var (
 	})
 )
 
-// Compress is the compression of all that is kept (zstd).
+// Compress compresses whatever is stored (zstd).
 func Compress(raw []byte) []byte { return encoder().EncodeAll(raw, make([]byte, 0, len(raw)/3)) }
 
 // Decompress undoes Compress.
@@ -116,17 +116,17 @@ func Pack(batches ...*Batch) []byte {
 type beside struct {
 	Scrubbed []scrub.Report `json:"scrubbed,omitempty"`
 	Users    []User         `json:"users,omitempty"`
-	Sessions []Word         `json:"sessions,omitempty"`
-	Feedback []Word         `json:"feedback,omitempty"`
+	Sessions []Message      `json:"sessions,omitempty"`
+	Feedback []Message      `json:"feedback,omitempty"`
 	Country  string         `json:"country,omitempty"`
 }
 
-// packBeside writes it as JSON; nothing where there is nothing.
+// packBeside writes it as JSON; nil if there is nothing to write.
 func packBeside(b *Batch) []byte {
 	something := len(b.Sessions)+len(b.Feedback)+len(b.Country) > 0 || slices.ContainsFunc(b.Scrubbed,
 		func(r scrub.Report) bool {
 			return len(r) > 0
-		}) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Known })
+		}) || slices.ContainsFunc(b.Users, func(u User) bool { return u.Set })
 	if !something {
 		return nil
 	}
@@ -191,7 +191,7 @@ func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
 			err := json.Unmarshal(parts[3], &more)
 			for _, n := range []int{len(more.Scrubbed), len(more.Users)} {
 				if err != nil || n != 0 && n != int(count) {
-					return nil, fmt.Errorf("what stands beside %d events: %w", count, errCut)
+					return nil, fmt.Errorf("messages beside %d events: %w", count, errCut)
 				}
 			}
 			b.Scrubbed, b.Users, b.Sessions, b.Feedback = more.Scrubbed, more.Users, more.Sessions, more.Feedback
@@ -223,10 +223,10 @@ func (b *Batch) add(ids []byte, events [][]byte) {
 	}
 }
 
-// Pack writes a body: the event, the envelope's resource, what was made of it.
+// Pack writes a body: the event, the envelope's resource, the result of processing.
 // It is not compressed: the store does that, with what it knows of the issue.
 func (b *Body) Pack() ([]byte, error) {
-	filed, err := json.Marshal(b.Filed)
+	filed, err := json.Marshal(b.Processed)
 	if err != nil {
 		return nil, err
 	}
@@ -243,13 +243,13 @@ func UnpackBody(raw []byte) (*Body, error) {
 		return nil, fmt.Errorf("%d parts: %w", len(parts), errCut)
 	}
 	b := &Body{Event: parts[0], Resource: parts[1]}
-	return b, json.Unmarshal(parts[2], &b.Filed)
+	return b, json.Unmarshal(parts[2], &b.Processed)
 }
 
 // Dictionary makes of a packed body what others like it can be compressed
 // with: the same text without what names a user. It is nil when the body is
 // larger than most bytes.
-func Dictionary(raw []byte, most int) []byte {
+func Dictionary(raw []byte, limit int) []byte {
 	b, err := UnpackBody(raw)
 	if err != nil {
 		return nil
@@ -268,11 +268,11 @@ func Dictionary(raw []byte, most int) []byte {
 	if err != nil {
 		return nil
 	}
-	filed, err := json.Marshal(b.Filed)
+	filed, err := json.Marshal(b.Processed)
 	if err != nil {
 		return nil
 	}
-	if out := joinParts(text, withoutUser(b.Resource), filed); len(out) <= most {
+	if out := joinParts(text, withoutUser(b.Resource), filed); len(out) <= limit {
 		return out
 	}
 	return nil

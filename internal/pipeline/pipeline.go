@@ -1,6 +1,5 @@
-// Package pipeline turns stored batches into items ready to be filed: decode,
-// correct the clock, symbolicate, fingerprint. It declares what it needs of
-// the store; it does not file anything itself.
+// Package pipeline prepares stored batches for processing: decode, correct the clock, symbolicate,
+// fingerprint. It declares what it needs from the store, and stores nothing itself.
 //
 // Reading order: Batch (what intake stored), Process (the steps), Item (what
 // comes out), Units (the symbols, cached).
@@ -56,9 +55,9 @@ type Batch struct {
 	IDs      []uuid.UUID       // one for each event, made by intake where the sender gave none
 	Events   []json.RawMessage // each valid JSON
 	Scrubbed []scrub.Report    // one for each event, or nil: nothing was
-	Users    []User            // one for each event, or nil: whoever the event names
-	Sessions []Word            // what is told of sessions
-	Feedback []Word            // what people said
+	Users    []User            // one for each event, or nil: the user that the event names
+	Sessions []Message         // what is told of sessions
+	Feedback []Message         // what people said
 	Country  string            // of the page that sent them, where the project wants it; "": not known
 	Received time.Time
 }
@@ -82,7 +81,7 @@ func (b *Batch) Part(i, j int) *Batch {
 	return &part
 }
 
-// Item is one event ready to be filed, or to be counted as dropped: then what
+// Item is one event ready to be processed, or to be counted as dropped: then what
 // stands below Trouble is not there.
 type Item struct {
 	ID       uuid.UUID
@@ -109,16 +108,16 @@ type Item struct {
 	Body                 []byte             // packed Body, not compressed
 }
 
-// Body is what is kept of an event beside its row: all that was sent, and the
-// frames as they were resolved when it was filed.
+// Body is stored for an event beside its row: everything that was sent, and the
+// frames as they were resolved when it was processed.
 type Body struct {
-	Event    json.RawMessage
-	Resource json.RawMessage
-	Filed    FiledWith
+	Event     json.RawMessage
+	Resource  json.RawMessage
+	Processed ProcessedWith
 }
 
-// FiledWith is what was made of an event when it was filed.
-type FiledWith struct {
+// ProcessedWith is the result of processing an event.
+type ProcessedWith struct {
 	Frames   [][]event.Frame `json:"frames,omitempty"`
 	Form     int             `json:"form,omitempty"`    // of the symbols that the frames were read with
 	Notes    []string        `json:"notes,omitempty"`   // of the clock
@@ -129,10 +128,11 @@ type FiledWith struct {
 // Process runs one event of a batch through the steps. symbols resolves the
 // frames of the event's release.
 func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*Item, error) {
-	e, err := decode(b.Events[i])
+	e, err := event.DecodeSparse(b.Events[i], event.DefaultLimits)
 	if err != nil {
 		return nil, err
 	}
+	stacktrace.Expand(e, event.DefaultLimits)
 	if err := mergeResource(e, b.Resource); err != nil {
 		return nil, err
 	}
@@ -142,7 +142,7 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	if _, identity := e.Identity(); identity != "" {
 		item.User, item.HasUser = UserHash(p.UserSecret, identity), true
 	}
-	if b.Users != nil && b.Users[i].Known {
+	if b.Users != nil && b.Users[i].Set {
 		item.User, item.HasUser = b.Users[i].Hash, true
 	}
 	if b.Scrubbed != nil {
@@ -181,9 +181,9 @@ func Process(ctx context.Context, p Project, b *Batch, i int, units *Units) (*It
 	item.Identities = OtherIdentities(p.UserSecret, e)
 	item.Files, item.SymbolsVersion = TraceFiles(e, frames), known.Version()
 	body := Body{Event: b.Events[i], Resource: b.Resource,
-		Filed: FiledWith{Frames: frames, Form: symbols.Format, Scrubbed: item.Scrubbed, Country: country}}
+		Processed: ProcessedWith{Frames: frames, Form: symbols.Format, Scrubbed: item.Scrubbed, Country: country}}
 	if item.When.Reason != "" {
-		body.Filed.Notes = append(body.Filed.Notes, item.When.Reason)
+		body.Processed.Notes = append(body.Processed.Notes, item.When.Reason)
 	}
 	item.Body, err = body.Pack()
 	return item, err

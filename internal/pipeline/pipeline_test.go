@@ -358,7 +358,7 @@ func TestProcessAndRead_AgreeAndResolveAnew(t *testing.T) {
 	}
 }
 
-// A project's own rules say whose code frames are, when an event is filed and
+// A project's own rules say whose code frames are, when an event is processed and
 // when it is read.
 func TestProcess_FollowsTheFrameRules(t *testing.T) {
 	set, faults := rules.Read("frames:\n  - name: copied\n    path: src/lib/*\n    do: vendor\n")
@@ -378,5 +378,29 @@ func TestProcess_FollowsTheFrameRules(t *testing.T) {
 	_, frames, err := Read(t.Context(), p, it.Body, NewUnits(&shelf{}, 1<<20))
 	if err != nil || frames[0][0].Kind != event.Vendor || !frames[0][1].Origin {
 		t.Errorf("read: %+v, %v", frames, err)
+	}
+}
+
+// Breadcrumbs are read when a rule asks for them, and kept as they were sent.
+func TestProcess_RulesSeeBreadcrumbs(t *testing.T) {
+	set, problems := rules.Read("intake:\n  - name: tests\n    when: breadcrumbs.exists(b, b.message == 'rehearsal')\n    do: drop\n")
+	if len(problems) > 0 {
+		t.Fatal(problems)
+	}
+	p := project
+	p.Rules = set
+	b := &Batch{Received: time.Now(), IDs: []uuid.UUID{uuid.New(), uuid.New()}, Events: []json.RawMessage{
+		json.RawMessage(`{"message":"low water","breadcrumbs":[{"message":"rehearsal"}]}`), json.RawMessage(`{"message":"low water","breadcrumbs":[{"message":"sailing"}]}`)}}
+	for i, dropped := range []bool{true, false} {
+		it, err := Process(t.Context(), p, b, i, NewUnits(&shelf{}, 1<<20))
+		if err != nil || it.Verdict.Drop != dropped || len(it.Trouble) > 0 {
+			t.Fatalf("event %d: %+v, %v", i, it, err)
+		}
+		if dropped {
+			continue
+		}
+		if kept, err := Open(it.Body); err != nil || len(kept.Event.Breadcrumbs) != 1 || kept.Event.Breadcrumbs[0].Message != "sailing" {
+			t.Errorf("kept: %+v, %v", kept, err)
+		}
 	}
 }

@@ -42,7 +42,7 @@ type CompiledUnit struct {
 
 // symbolStore is where symbols are kept.
 type symbolStore interface {
-	// SymbolsVersion grows whenever one of the others may answer anew.
+	// SymbolsVersion grows whenever one of the others may answer again.
 	SymbolsVersion(ctx context.Context, project int64) (int64, error)
 	// ReleaseFiles finds the files of a release that are called by a name,
 	// oldest first, and counts all it has: at least as many.
@@ -51,15 +51,15 @@ type symbolStore interface {
 	SymbolsWithID(ctx context.Context, project int64, debugID string) ([]SymbolFile, error)
 	SymbolUnit(ctx context.Context, id int64) (SymbolUnit, error)
 	// ReleaseUnits lists the units of a release's files, at most so many.
-	ReleaseUnits(ctx context.Context, project int64, release string, most int) ([]int64, error)
+	ReleaseUnits(ctx context.Context, project int64, release string, limit int) ([]int64, error)
 	// SymbolPages reads the compiled form, page by page.
 	SymbolPages(ctx context.Context, unit int64, from, to int) ([][]byte, error)
-	// SymbolContent reads what was pushed; ErrNoContent when it is not there.
+	// SymbolContent reads a pushed file; ErrNoContent when it is not there.
 	SymbolContent(ctx context.Context, project int64, hash [32]byte) ([]byte, error)
 	PutCompiled(ctx context.Context, list []CompiledUnit) error
 	// WaitingSymbols lists units that are not compiled, the oldest first: those of
 	// a project, or of all (0).
-	WaitingSymbols(ctx context.Context, project int64, most int) ([]SymbolUnit, error)
+	WaitingSymbols(ctx context.Context, project int64, limit int) ([]SymbolUnit, error)
 	// UsedSymbols writes down that units were used.
 	UsedSymbols(ctx context.Context, units []int64) error
 }
@@ -68,7 +68,7 @@ type symbolStore interface {
 var ErrNoContent = errors.New("this content is not stored")
 
 // StoreError is a failure of the store while an event was made readable: not
-// the event's fault, so it is tried again and never set aside.
+// the event's error, so it is tried again and never counted as failed.
 type StoreError struct{ Err error }
 
 func (e *StoreError) Error() string { return "symbols could not be read: " + e.Err.Error() }
@@ -78,7 +78,7 @@ func (e *StoreError) Unwrap() error { return e.Err }
 // flood of others, each used once or twice, does not drive it out, for a unit
 // is let in only where it is asked for more often than what would have to go.
 type Units struct {
-	// Countries finds the country of an address; nil: nobody knows.
+	// Countries finds the country of an address; nil: unknown.
 	Countries interface{ Of(address string) string }
 
 	store symbolStore
@@ -119,20 +119,20 @@ const (
 	versionLife = time.Second
 	// filesHeld is how many bytes of answers about files are remembered.
 	filesHeld = 16 << 20
-	// compileMost is how many bytes of bundles and maps are compiled at once; a
+	// maxCompile is how many bytes of bundles and maps are compiled at once; a
 	// larger one is compiled alone.
-	compileMost = 64 << 20
+	maxCompile = 64 << 20
 	// compileSoon is the size up to which a frame waits for its symbols to be
 	// compiled; what is larger is done in the background.
 	compileSoon = 4 << 20
 )
 
 // NewUnits makes a cache of at most so many bytes.
-func NewUnits(store symbolStore, most int) *Units {
+func NewUnits(store symbolStore, limit int) *Units {
 	return &Units{
-		store: store, compiles: semaphore.NewWeighted(compileMost), versions: map[int64]symbolsVersion{},
+		store: store, compiles: semaphore.NewWeighted(maxCompile), versions: map[int64]symbolsVersion{},
 		used:  map[int64]bool{},
-		open:  cache.New(most, func(_ int64, f *symbols.File) int { return f.Size() }),
+		open:  cache.New(limit, func(_ int64, f *symbols.File) int { return f.Size() }),
 		files: cache.New(filesHeld, func(_ filesKey, l releaseFiles) int { return 200 * (1 + len(l.named)) }),
 		traces: cache.New(tracesHeld,
 			func(k traceKey, r readTrace) int { return len(k.release) + 8*len(r.units) + r.size }),
@@ -185,7 +185,7 @@ func (u *Units) filesOf(ctx context.Context, k filesKey) (releaseFiles, error) {
 
 // unit opens what a file compiled to; nil and why where that cannot be read.
 func (u *Units) unit(ctx context.Context, id int64) (*symbols.File, string, error) {
-	if f, ok := u.open.Get(id); ok && !f.Damaged() { // another process may have compiled it anew
+	if f, ok := u.open.Get(id); ok && !f.Damaged() { // another process may have compiled it again
 		return f, "", nil
 	}
 	type loaded struct {
@@ -214,7 +214,7 @@ func (u *Units) load(ctx context.Context, id int64) (*symbols.File, string, erro
 		return nil, "", err
 	}
 	if unit.State == "ready" && (unit.Format < symbols.OldestFormat || unit.Format > symbols.Format) {
-		unit.State = "waiting" // of an older program: made anew
+		unit.State = "waiting" // of an older program: rebuilt
 	}
 	if unit.State == "waiting" {
 		if unit.Raw > compileSoon {
@@ -299,7 +299,7 @@ func (s *Symbols) File(file, debugID string) (*symbols.File, string) {
 	}
 	found, _, miss := s.Find(file, debugID)
 	var unit *symbols.File
-	why := miss.Words
+	why := miss.Text
 	if found != nil {
 		var err error
 		if unit, why, err = s.units.unit(s.ctx, found.Unit); err != nil {

@@ -10,14 +10,14 @@ import (
 	"firethorn/internal/core/scrub"
 )
 
-// User is whom an event hits, where scrubbing took out who that is: people are
-// told apart all the same.
+// User is the user of an event whose identity was scrubbed: people are
+// distinguished all the same.
 type User struct {
-	Known bool  `json:"k,omitempty"`
-	Hash  int64 `json:"h,omitempty"`
+	Set  bool  `json:"k,omitempty"`
+	Hash int64 `json:"h,omitempty"`
 }
 
-// NamesUser says whether a report tells of something that was taken out of
+// NamesUser says whether a report reports something that was taken out of
 // what names the user.
 func NamesUser(r scrub.Report) bool {
 	for _, f := range r {
@@ -40,7 +40,7 @@ func UserOf(secret []byte, raw, resource json.RawMessage) User {
 	return UserNamed(secret, e)
 }
 
-// UserNamed tells the user that an event names.
+// UserNamed gives the user that an event names.
 func UserNamed(secret []byte, e *event.Event) User {
 	if _, identity := e.Identity(); identity != "" {
 		return User{true, UserHash(secret, identity)}
@@ -56,7 +56,7 @@ func UserHash(secret []byte, identity string) int64 {
 	return int64(binary.BigEndian.Uint64(h.Sum(nil)))
 }
 
-// OtherIdentities are the hashes of all that an event calls its user but the name
+// OtherIdentities are the hashes of all names that an event gives its user, except the one
 // that the user is known by.
 func OtherIdentities(secret []byte, e *event.Event) (out []int64) {
 	_, main := e.Identity()

@@ -1,5 +1,5 @@
-// Package records opens the database and builds all stores and use cases over
-// it, in the order in which they need each other.
+// Package records opens the database and builds all stores and use cases in the order of their
+// dependencies.
 package records
 
 import (
@@ -78,7 +78,7 @@ type Options struct {
 	Ahead time.Duration // that Now is set ahead on purpose, for tests of days to come
 	// NewerSchema lets this version use a schema that a newer one made.
 	NewerSchema bool
-	// SearchMemory bounds what is held of the search index, in bytes; 0: what suits tests.
+	// SearchMemory is how much memory the search index may use, in bytes; 0: enough for tests.
 	SearchMemory int
 }
 
@@ -108,7 +108,7 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 	r.Issues = issues.New(d)
 	r.Status = status.New(d, r.Issues, r.Names, r.Releases)
 	r.Symbols = symbolstore.New(d, r.Names)
-	r.Scoring = scoring.New(d, r.Issues, r.Releases, r.Status)
+	r.Scoring = scoring.New(d, r.Events, r.Issues, r.Releases, r.Status)
 	r.Attributes = segments.NewAttributes(d, r.Names)
 	identities := segments.NewIdentities(d)
 	codec := columns.NewCodec()
@@ -126,10 +126,10 @@ func build(d *db.DB, tables *schema.Schema, searchMemory int) *Records {
 	r.Retention = retention.New(retention.Needs{DB: d, Events: r.Events, Identities: identities, Inbox: r.Inbox,
 		Index: r.Indexing, Ingest: r.Ingest, Issues: r.Issues, Moves: r.Moves, Projects: r.Projects,
 		Schema: r.Schema, Status: r.Status, Symbols: r.Symbols})
-	r.Overview = overview.New(d, r.Issues)
+	r.Overview = overview.New(d, r.Events, r.Issues)
 	r.Find = find.New(find.Needs{DB: d, Attributes: r.Attributes, Codec: codec, Events: r.Events,
 		Issues: r.Issues, Releases: r.Releases, CacheBytes: searchMemory})
-	r.Health = health.New(d, r.Find, r.Issues, r.Releases)
+	r.Health = health.New(d, r.Find, r.Events, r.Issues, r.Releases)
 	r.Trails = trails.New(d, r.Events, r.Find)
 	r.Tickets = tickets.New(tickets.Needs{DB: d, Issues: r.Issues, Projects: r.Projects, Status: r.Status,
 		Triage: r.Triage, Log: d.Log})

@@ -25,7 +25,7 @@ func headOf(ctx context.Context, f io.ReadSeeker) (git.Head, error) {
 	return h, nil
 }
 
-// Place is a frame of a trace, and where it stands in the repository.
+// Place is a frame of a trace, and its place in the repository.
 type Place struct {
 	Source string // as the trace says it
 	Line   int
@@ -39,14 +39,14 @@ type Likely struct {
 	List   []commits.Likely
 }
 
-// mostRange is how many commits a range may have that is ranked whole.
-const mostRange = 5000
+// maxRange is how many commits a range may have that is ranked whole.
+const maxRange = 5000
 
 // Likely ranks the commits that to contains and from does not ("": the newest
-// mostRange of its history) by how likely each has brought what happened at
+// maxRange of its history) by how likely each has brought what happened at
 // places, whose lines are those of to.
 func (k *Keeper) Likely(ctx context.Context, p *projects.Project, from, to string, places []Place,
-	most int) (*Likely, error) {
+	limit int) (*Likely, error) {
 	ctx, cancel := context.WithTimeout(ctx, askTime)
 	defer cancel()
 	g, err := k.store.Releases.Graph(ctx, p.ID)
@@ -58,7 +58,7 @@ func (k *Keeper) Likely(ctx context.Context, p *projects.Project, from, to strin
 	if len(hashes) == 0 {
 		return out, nil
 	}
-	hashes = hashes[:min(len(hashes), mostRange)]
+	hashes = hashes[:min(len(hashes), maxRange)]
 	m, tree, err := k.at(ctx, p.ID, to)
 	if err != nil {
 		return nil, err
@@ -100,7 +100,7 @@ func (k *Keeper) Likely(ctx context.Context, p *projects.Project, from, to strin
 	for i, c := range list {
 		changes[i] = commits.Change{Commit: c, Changes: changed[c.Hash]}
 	}
-	out.List = commits.Rank(changes, where, most)
+	out.List = commits.Rank(changes, where, limit)
 	return out, nil
 }
 
@@ -224,13 +224,13 @@ func (k *Keeper) Around(ctx context.Context, p *projects.Project, commit, source
 }
 
 const (
-	mostTexts = 20      // files that are read at once
-	mostText  = 2 << 20 // bytes of one
+	maxTexts = 20      // files that are read at once
+	maxText  = 2 << 20 // bytes of one
 )
 
 // Texts reads source files as they stand at a commit, by how a trace names them.
-// What the repository does not hold or is too long is left out, as is what is
-// more than mostTexts.
+// Files that the repository lacks, or that are too long, are left out, as is what is
+// more than maxTexts.
 func (k *Keeper) Texts(ctx context.Context, p *projects.Project, commit string,
 	sources []string) (map[string]string, error) {
 	m, tree, err := k.at(ctx, p.ID, commit)
@@ -238,7 +238,7 @@ func (k *Keeper) Texts(ctx context.Context, p *projects.Project, commit string,
 		return nil, err
 	}
 	out := map[string]string{}
-	for _, s := range sources[:min(len(sources), mostTexts)] {
+	for _, s := range sources[:min(len(sources), maxTexts)] {
 		path := tree.Find(s, p.SourcePaths).Path
 		if path == "" {
 			continue
@@ -247,7 +247,7 @@ func (k *Keeper) Texts(ctx context.Context, p *projects.Project, commit string,
 		if err != nil {
 			return nil, err
 		}
-		if len(text) <= mostText {
+		if len(text) <= maxText {
 			out[s] = text
 		}
 	}

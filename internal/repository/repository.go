@@ -1,6 +1,6 @@
-// Package repository keeps the history of each project's code: it takes bundles
-// in, tells the store of their commits, and answers what changed a line. A
-// mirror on disk is a cache, made of the bundles that the store keeps.
+// Package repository keeps the commit history of each project: it receives bundles, stores their
+// commits, and finds the commits that changed a line. The mirror on disk is a cache, built from the
+// stored bundles.
 package repository
 
 import (
@@ -18,7 +18,7 @@ import (
 
 	"firethorn/internal/cache"
 	"firethorn/internal/core/commits"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/git"
 	"firethorn/internal/records"
 	"firethorn/internal/store/accounts"
@@ -27,7 +27,7 @@ import (
 	"firethorn/internal/usecase/triage"
 )
 
-// Limits of what is done at once.
+// Limits of one call.
 const (
 	receiveTime = 10 * time.Minute
 	askTime     = 20 * time.Second
@@ -86,13 +86,13 @@ func (k *Keeper) path(project int64) string {
 }
 
 // open gives the mirror of a project, with all bundles in it; the project is
-// locked. A mirror that is broken is made anew.
+// locked. A mirror that is broken is rebuilt.
 func (k *Keeper) open(ctx context.Context, project int64, format string) (git.Mirror, error) {
 	m, err := k.sync(ctx, project, format)
 	var wrong *git.MissingError
 	var said *git.Error
 	if errors.As(err, &wrong) || errors.As(err, &said) && ctx.Err() == nil {
-		k.log.Warn("the mirror of a repository is broken; it is made anew", "project", project, "err", err)
+		k.log.Warn("the mirror of a repository is broken and is rebuilt", "project", project, "err", err)
 		if err := os.RemoveAll(k.path(project)); err != nil {
 			return m, err
 		}
@@ -110,7 +110,7 @@ func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mi
 		format = list[0].Format
 	}
 	if format == "" {
-		return git.Mirror{}, fault.New(fault.NotFound, "the repository of this project was not sent yet: run firethorn release announce in it")
+		return git.Mirror{}, problem.New(problem.NotFound, "the repository of this project was not sent yet: run firethorn release announce in it")
 	}
 	dir := k.path(project)
 	m, err := git.OpenMirror(ctx, dir, format)
@@ -159,7 +159,7 @@ func (k *Keeper) sync(ctx context.Context, project int64, format string) (git.Mi
 type Received struct {
 	Tip     string
 	Commits int
-	Told    []string // what commit messages closed, or could not
+	Notices []string // what commit messages closed, or could not
 }
 
 // Receive takes a bundle in.
@@ -173,19 +173,19 @@ func (k *Keeper) Receive(ctx context.Context, p *projects.Project, body io.Reade
 	}
 	defer os.Remove(f.Name())
 	defer f.Close()
-	n, err := io.Copy(f, io.LimitReader(body, git.MostBundle+1))
+	n, err := io.Copy(f, io.LimitReader(body, git.MaxBundle+1))
 	if err != nil {
-		return nil, fault.Wrap("repository.Receive", fault.BadInput, err,
+		return nil, problem.Wrap("repository.Receive", problem.BadInput, err,
 			"the bundle was cut off after %d bytes; send it again", n)
 	}
-	if n > git.MostBundle {
-		return nil, fault.New(fault.TooLarge, "a bundle may have %d MB at most", git.MostBundle>>20)
+	if n > git.MaxBundle {
+		return nil, problem.New(problem.TooLarge, "a bundle may have %d MB at most", git.MaxBundle>>20)
 	}
 	defer k.lock(p.ID)()
 	return k.take(ctx, p, f, n, who)
 }
 
-// take adds a bundle that stands in a file; the project is locked.
+// take adds a bundle from a file; the project is locked.
 func (k *Keeper) take(ctx context.Context, p *projects.Project, f io.ReadSeeker, size int64,
 	who accounts.Actor) (*Received, error) {
 	head, err := headOf(ctx, f)
@@ -221,7 +221,7 @@ func (k *Keeper) take(ctx context.Context, p *projects.Project, f io.ReadSeeker,
 		who); err != nil {
 		return nil, err
 	}
-	if out.Told, err = k.store.Triage.CommitsCame(ctx, p, closing, who); err != nil {
+	if out.Notices, err = k.store.Triage.CommitsCame(ctx, p, closing, who); err != nil {
 		return nil, err
 	}
 	k.tidy(ctx, m, p.ID)
@@ -261,31 +261,32 @@ func (k *Keeper) tidy(ctx context.Context, m git.Mirror, project int64) {
 	}
 }
 
-// refused puts git's refusal into words for whoever sent the bundle.
+// refused explains git's refusal to the sender of the bundle.
 func refused(ctx context.Context, err error) error {
 	if ctx.Err() != nil {
-		return fault.Wrap("repository", fault.BadInput, err, "the bundle could not be checked within %s; send the history in parts, oldest first", receiveTime)
+		return problem.Wrap("repository", problem.BadInput, err, "the bundle could not be checked within %s; send the history in parts, oldest first", receiveTime)
 	}
 	var missing *git.MissingError
 	if errors.As(err, &missing) {
-		return fault.Wrap("repository", fault.Conflict, err, "the bundle builds on commit %s, which is not here; send it with what it builds on", missing.Commit)
+		return problem.Wrap("repository", problem.Conflict, err, "the bundle builds on commit %s, which is not here; send it with what it builds on", missing.Commit)
 	}
 	if errors.Is(err, git.ErrNoBundle) {
-		return fault.Wrap("repository", fault.BadInput, err, "%v; firethorn release announce makes and sends one", err)
+		return problem.Wrap("repository", problem.BadInput, err, "%v; firethorn release announce makes and sends one",
+			err)
 	}
 	var trees *git.TreeError
 	if errors.As(err, &trees) {
-		return fault.Wrap("repository", fault.BadInput, err, "%v; nothing of the bundle is kept", trees)
+		return problem.Wrap("repository", problem.BadInput, err, "%v; nothing of the bundle is kept", trees)
 	}
 	var said *git.Error
 	if errors.As(err, &said) {
-		return fault.Wrap("repository", fault.BadInput, err, "git refuses the bundle: %s; nothing of it is kept",
+		return problem.Wrap("repository", problem.BadInput, err, "git refuses the bundle: %s; nothing of it is kept",
 			said.Says)
 	}
 	return err
 }
 
-// read tells the store of the commits that came.
+// read gives the new commits to the store.
 func (k *Keeper) read(ctx context.Context, m git.Mirror, p *projects.Project, tip string, known []string,
 	out *Received) ([]triage.Closing, error) {
 	soon, cancel := context.WithTimeout(ctx, patchTime)
@@ -295,7 +296,7 @@ func (k *Keeper) read(ctx context.Context, m git.Mirror, p *projects.Project, ti
 		if ctx.Err() != nil {
 			return nil, err
 		}
-		k.log.Warn("what commits change could not be told in time: cherry-picks among them are not recognised", "project", p.Name, "err", err)
+		k.log.Warn("the changes of commits were not read in time: cherry-picks among them are not recognised", "project", p.Name, "err", err)
 	}
 	var closing []triage.Closing
 	var batch []commits.Commit
@@ -352,7 +353,7 @@ func (k *Keeper) Fetch(ctx context.Context, p *projects.Project, commit string, 
 		return nil, err
 	}
 	if err := m.Fetch(ctx, k.hosts, p.Repository, commit); err != nil {
-		return nil, fault.Wrap("repository.Fetch", fault.BadInput, err, "the commit could not be fetched: %v", err)
+		return nil, problem.Wrap("repository.Fetch", problem.BadInput, err, "the commit could not be fetched: %v", err)
 	}
 	known, err := k.tips(ctx, m, p.ID)
 	if err != nil {
@@ -377,10 +378,10 @@ func (k *Keeper) Fetch(ctx context.Context, p *projects.Project, commit string, 
 	return k.take(ctx, p, f, size, who)
 }
 
-// MayFetch says what is wrong with the address of a repository.
+// MayFetch checks the address of a repository, and gives its problem.
 func (k *Keeper) MayFetch(address string) error {
 	if err := k.hosts.CheckAddress(address); err != nil {
-		return fault.Wrap("repository", fault.BadInput, err, "%v", err)
+		return problem.Wrap("repository", problem.BadInput, err, "%v", err)
 	}
 	return nil
 }

@@ -12,7 +12,7 @@ import (
 	"strings"
 	"testing"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/git"
 	"firethorn/internal/records"
 	"firethorn/internal/store/accounts"
@@ -127,7 +127,7 @@ func TestKeeper_ReadsSources(t *testing.T) {
 	k, _, p := open(t)
 	ctx, c := t.Context(), newCode(t)
 	first := c.commit("Tides", "web/src/tides.ts", "old\n")
-	c.commit("A large one", "web/src/large.ts", strings.Repeat("x", mostText+1))
+	c.commit("A large one", "web/src/large.ts", strings.Repeat("x", maxText+1))
 	last := c.commit("Read new tables", "web/src/tides.ts", "new\n")
 	if _, err := k.Receive(ctx, p, c.bundle(last), builder); err != nil {
 		t.Fatal(err)
@@ -188,22 +188,22 @@ func TestKeeper_TakesMoreAndTheSameAgain(t *testing.T) {
 	}
 }
 
-func TestKeeper_SaysWhyItRefuses(t *testing.T) {
+func TestKeeper_ExplainsRefusals(t *testing.T) {
 	k, s, p := open(t)
 	ctx, c := t.Context(), newCode(t)
 	a := c.commit("a", "x", "1\n")
 	b := c.commit("b", "x", "2\n")
 	for name, x := range map[string]struct {
 		body *bytes.Buffer
-		code fault.Code
+		code problem.Code
 		says string
 	}{
-		"no bundle":              {bytes.NewBufferString("hello"), fault.BadInput, "no git bundle"},
-		"builds on what is gone": {c.bundle(b, a), fault.Conflict, "builds on commit " + a},
-		"cut off":                {bytes.NewBuffer(c.bundle(b).Bytes()[:200]), fault.BadInput, "git refuses the bundle"},
+		"no bundle":              {bytes.NewBufferString("hello"), problem.BadInput, "no git bundle"},
+		"builds on what is gone": {c.bundle(b, a), problem.Conflict, "builds on commit " + a},
+		"cut off":                {bytes.NewBuffer(c.bundle(b).Bytes()[:200]), problem.BadInput, "git refuses the bundle"},
 	} {
 		_, err := k.Receive(ctx, p, x.body, builder)
-		f, ok := errors.AsType[*fault.Error](err)
+		f, ok := errors.AsType[*problem.Error](err)
 		if !ok || f.Code != x.code || !strings.Contains(f.Pub, x.says) {
 			t.Errorf("%s: %v", name, err)
 		}

@@ -3,10 +3,10 @@ package schema
 import (
 	"context"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
-// Promises are what the server was told to keep.
+// Promises are the settings of the server that durability depends on.
 type Promises struct {
 	Flush       int64 // innodb_flush_log_at_trx_commit: 1 syncs every commit
 	Doublewrite bool
@@ -28,10 +28,10 @@ func (s *Schema) checkPromises(ctx context.Context) error {
 		return err
 	}
 	if p.Flush != 1 {
-		return fault.New(fault.NoDatabase, "the database has innodb_flush_log_at_trx_commit=%d: a stored event could be lost in a crash; set it to 1", p.Flush)
+		return problem.New(problem.NoDatabase, "the database has innodb_flush_log_at_trx_commit=%d: a stored event could be lost in a crash; set it to 1", p.Flush)
 	}
 	if p.Packet < 16<<20 {
-		return fault.New(fault.NoDatabase, "the database has max_allowed_packet=%d; set it to 64M at least", p.Packet)
+		return problem.New(problem.NoDatabase, "the database has max_allowed_packet=%d; set it to 64M at least", p.Packet)
 	}
 	return nil
 }

@@ -1,5 +1,4 @@
-// Package schema brings the database's tables up to date and makes partitions
-// for days to come.
+// Package schema migrates the database's tables and creates partitions in advance.
 package schema
 
 import (
@@ -12,7 +11,7 @@ import (
 	"github.com/google/uuid"
 	"github.com/pressly/goose/v3"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -85,7 +84,7 @@ func (s *Schema) apply(ctx context.Context, dir fs.FS) error {
 }
 
 // resume makes a migration that was cut off able to run again. All of them begin
-// anew, and find what was done already; migration 6 alone reads a column that it
+// again, and find what was done already; migration 6 alone reads a column that it
 // drops later. What stood there has been copied by then, so an empty one will do.
 func (s *Schema) resume(ctx context.Context, p *goose.Provider) error {
 	have, err := p.GetDBVersion(ctx)
@@ -101,7 +100,7 @@ func (s *Schema) resume(ctx context.Context, p *goose.Provider) error {
 const migrateHold = time.Minute
 
 // checkVersion refuses a schema that a newer version made: this one does not
-// know what stands there.
+// know what the file holds.
 func (s *Schema) checkVersion(ctx context.Context, p *goose.Provider) error {
 	have, err := p.GetDBVersion(ctx)
 	if err != nil {
@@ -118,5 +117,5 @@ func (s *Schema) checkVersion(ctx context.Context, p *goose.Provider) error {
 	if s.newer {
 		return nil
 	}
-	return fault.New(fault.NoDatabase, "a newer version of Firethorn made this database: its schema is %d, and this version knows up to %d. Start the newer version; or, if you know that both fit, start this one with --allow-newer-schema", have, known)
+	return problem.New(problem.NoDatabase, "a newer version of Firethorn made this database: its schema is %d, and this version knows up to %d. Start the newer version; or, if you know that both fit, start this one with --allow-newer-schema", have, known)
 }

@@ -9,7 +9,7 @@ import (
 
 	"github.com/pressly/goose/v3"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -48,7 +48,7 @@ func (s *Schema) checkSums(ctx context.Context, p *goose.Provider, dir fs.FS) er
 		if now, err := sumOf(dir, m.Path); err != nil {
 			return err
 		} else if now != was {
-			return fault.New(fault.NoDatabase, "the migration %s was changed after this database applied it, so its tables are not what the file says. Start the version that made them, or put the change into a new migration", m.Path)
+			return problem.New(problem.NoDatabase, "the migration %s was changed after this database applied it, so its tables are not what the file says. Start the version that made them, or put the change into a new migration", m.Path)
 		}
 	}
 	return nil

@@ -11,9 +11,9 @@ import (
 	"firethorn/internal/pipeline"
 )
 
-// Told files events of own frames, innermost first, and gives the number of
+// AddEvent files events of own frames, innermost first, and gives the number of
 // issues there are then.
-func (b *Bench) Told(message string, functions ...string) int64 {
+func (b *Bench) AddEvent(message string, functions ...string) int64 {
 	b.T.Helper()
 	var frames []any
 	for i, f := range functions {

@@ -1,5 +1,5 @@
-// Package testbed gives tests a database with one project, and the words to
-// report events to it and to decide about issues.
+// Package testbed gives tests a database with one project, and helpers to report events to it and to
+// decide about issues.
 package testbed
 
 import (
@@ -22,7 +22,7 @@ import (
 // Bench is a database with one project and a lease on all shards.
 type Bench struct {
 	*records.Records
-	T       *testing.T
+	T       testing.TB
 	Project *projects.Project
 	Leases  []inbox.Lease
 	Owner   uuid.UUID
@@ -32,7 +32,7 @@ type Bench struct {
 	DSN string
 }
 
-func Open(t *testing.T, now time.Time) *Bench {
+func Open(t testing.TB, now time.Time) *Bench {
 	t.Helper()
 	b := &Bench{T: t, Now: now, Owner: uuid.New()}
 	b.DSN = testdb.DSN(t)
@@ -111,7 +111,7 @@ func (b *Bench) Store(list ...Event) {
 	}
 }
 
-// Batch makes the batch for all that waits.
+// Batch makes the batch of all waiting deliveries.
 func (b *Bench) Batch() ingest.Batch {
 	b.T.Helper()
 	c, err := b.Inbox.Claim(b.T.Context(), b.Leases[inbox.ShardOf(b.Project.ID)], b.Project.ID, false)

@@ -5,9 +5,9 @@ import (
 	"testing"
 )
 
-// source is a map of one bundle with sources by path; position 1:1 comes from
+// sourcesMap is a map of one bundle with sources by path; position 1:1 comes from
 // the fourth line of the first one.
-func sourcesMap(t *testing.T, paths, texts []string) string {
+func sourcesMap(t testing.TB, paths, texts []string) string {
 	t.Helper()
 	raw, err := json.Marshal(map[string]any{"version": 3, "sources": paths, "sourcesContent": texts,
 		"names": []string{}, "mappings": "AAGE"})

@@ -11,8 +11,8 @@ import (
 	"firethorn/internal/usecase/ingest"
 )
 
-// Told is a report of an exception as OpenTelemetry's exporters send it.
-type Told struct {
+// Report is a report of an exception as OpenTelemetry's exporters send it.
+type Report struct {
 	Log     bool
 	Span    string
 	Parent  string
@@ -24,7 +24,7 @@ type Told struct {
 	More    map[string]any // attributes
 }
 
-func (o Told) json(at time.Time) json.RawMessage {
+func (o Report) json(at time.Time) json.RawMessage {
 	attributes := map[string]any{}
 	for k, v := range o.More {
 		attributes[k] = v
@@ -48,8 +48,8 @@ func (o Told) json(at time.Time) json.RawMessage {
 	return raw
 }
 
-// Tells files reports, each call one delivery and one transaction.
-func (b *Bench) Tells(list ...Told) ingest.Done {
+// AddReports files reports, each call one delivery and one transaction.
+func (b *Bench) AddReports(list ...Report) ingest.Done {
 	b.T.Helper()
 	batch := &pipeline.Batch{Received: b.Now}
 	for _, o := range list {

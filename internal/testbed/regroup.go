@@ -23,7 +23,7 @@ func (b *Bench) Rule(text string) {
 	b.Again()
 }
 
-// Again reads the project anew, as every process does after some seconds.
+// Again reads the project again, as every process does after some seconds.
 func (b *Bench) Again() {
 	b.T.Helper()
 	var err error
@@ -74,8 +74,8 @@ func (b *Bench) Unregroup() *regrouping.Regrouping {
 	return b.Regrouped()
 }
 
-// Standing is what the list says of every issue, by number: headline, events, users, bodies.
-func (b *Bench) Standing() map[int64]string {
+// Statuses is what the list says of every issue, by number: headline, events, users, bodies.
+func (b *Bench) Statuses() map[int64]string {
 	b.T.Helper()
 	out := map[int64]string{}
 	list, _, err := b.Issues.Issues(b.T.Context(),
@@ -91,9 +91,9 @@ func (b *Bench) Standing() map[int64]string {
 	return out
 }
 
-func (b *Bench) WantStanding(when string, want map[int64]string) {
+func (b *Bench) WantStatuses(when string, want map[int64]string) {
 	b.T.Helper()
-	if got := b.Standing(); !reflect.DeepEqual(got, want) {
+	if got := b.Statuses(); !reflect.DeepEqual(got, want) {
 		b.T.Errorf("%s:\n got %v\nwant %v", when, got, want)
 	}
 	b.Recounted()

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 func (b *Bench) Versions() string {
@@ -35,19 +35,19 @@ func (b *Bench) In(function, release string) {
 	b.File(Event{Function: function, Release: release, User: "p-1", At: b.Now})
 }
 
-func Code(err error) fault.Code {
-	if f, ok := errors.AsType[*fault.Error](err); ok {
+func Code(err error) problem.Code {
+	if f, ok := errors.AsType[*problem.Error](err); ok {
 		return f.Code
 	}
 	return ""
 }
 
-// Said looks for an entry of an issue's history.
-func (b *Bench) Said(number int64, words string) bool {
+// InHistory looks for an entry of an issue's history.
+func (b *Bench) InHistory(number int64, text string) bool {
 	b.T.Helper()
 	var n int
 	if err := b.DB.QueryRowContext(b.T.Context(), "SELECT COUNT(*) FROM history WHERE issue=? AND text=?",
-		b.Issue(number).ID, words).Scan(&n); err != nil {
+		b.Issue(number).ID, text).Scan(&n); err != nil {
 		b.T.Fatal(err)
 	}
 	return n > 0

@@ -14,8 +14,8 @@ import (
 	"firethorn/internal/usecase/ingest"
 )
 
-// Tell files messages about sessions, each a JSON object, in one transaction.
-func (b *Bench) Tell(user int64, messages ...string) {
+// AddSessions files messages about sessions, each a JSON object, in one transaction.
+func (b *Bench) AddSessions(user int64, messages ...string) {
 	b.T.Helper()
 	f := b.Batch()
 	for _, text := range messages {
@@ -29,7 +29,7 @@ func (b *Bench) Tell(user int64, messages ...string) {
 		}
 		f.Sessions = append(f.Sessions,
 			ingest.SessionMessage{Message: m, Started: started, Received: b.Now,
-				User: pipeline.User{Known: user != 0, Hash: user}})
+				User: pipeline.User{Set: user != 0, Hash: user}})
 	}
 	if _, err := b.Ingest.Process(b.T.Context(), f); err != nil {
 		b.T.Fatal(err)
@@ -56,19 +56,23 @@ func (b *Bench) Outcomes() string {
 func (b *Bench) Say(id, about, text string) {
 	b.T.Helper()
 	f := b.Batch()
-	said := &ingest.Said{Feedback: &feedback.Feedback{ID: uuid.NewSHA1(uuid.Nil, []byte(id)), Text: text}, At: b.Now,
-		Received: b.Now, User: pipeline.User{Known: true, Hash: 77}}
+	said := &ingest.Feedback{
+		Feedback: &feedback.Feedback{ID: uuid.NewSHA1(uuid.Nil, []byte(id)), Text: text},
+		At:       b.Now,
+		Received: b.Now,
+		User:     pipeline.User{Set: true, Hash: 77},
+	}
 	if about != "" {
 		said.Event = uuid.NewSHA1(uuid.Nil, []byte(about))
 	}
-	f.Feedback = []*ingest.Said{said}
+	f.Feedback = []*ingest.Feedback{said}
 	if _, err := b.Ingest.Process(b.T.Context(), f); err != nil {
 		b.T.Fatal(err)
 	}
 }
 
-// Heard are the texts about an issue, newest first; 0 is the whole project.
-func (b *Bench) Heard(number int64) string {
+// FeedbackTexts are the texts about an issue, newest first; 0 is the whole project.
+func (b *Bench) FeedbackTexts(number int64) string {
 	b.T.Helper()
 	q := events.FeedbackQuery{Project: b.Project.ID, Limit: 10}
 	if number != 0 {

@@ -1,5 +1,5 @@
-// Package upkeep has the jobs that keep derived data current and let old data go:
-// one table, which a runner works through beside the processing of events.
+// Package upkeep lists the background jobs that keep derived data current and delete expired data, and
+// runs them.
 package upkeep
 
 import (
@@ -36,7 +36,7 @@ type Worker interface {
 	Holds(project int64) bool
 	// Project is a project as it is processed now.
 	Project(ctx context.Context, id int64) (*projects.Project, error)
-	// LookAgain makes the next batch of a project look at its settings anew, now.
+	// LookAgain makes the next batch of a project look at its settings again, now.
 	LookAgain(project int64)
 }
 
@@ -56,9 +56,9 @@ type Options struct {
 	Store   *records.Records
 	Units   *pipeline.Units
 	Log     *slog.Logger
-	Renames moves.RenamesOf // asks which files were renamed; nil: no repository tells of any
+	Renames moves.RenamesOf // asks which files were renamed; nil: no repository reports any
 	Silence time.Duration   // how long after a heartbeat was due a session is called cut off
-	// Watch is told of each step of a job: how long it took, and its error. nil:
+	// Watch gets each step of a job: how long it took, and its error. nil:
 	// nobody measures.
 	Watch func(name string, took time.Duration, err error)
 }
@@ -205,14 +205,14 @@ func (u *Upkeep) sketch(ctx context.Context, id int64) (bool, error) {
 
 // quietSince is since when a session must have been silent to count as cut off.
 func (u *Upkeep) quietSince() time.Time {
-	return u.store.DB.Now().Add(-session.HeartbeatDue - u.silence)
+	return u.store.DB.Now().Add(-session.HeartbeatInterval - u.silence)
 }
 
 func (u *Upkeep) quietSessions(ctx context.Context) ([]int64, error) {
 	return u.store.Ingest.QuietSessions(ctx, u.quietSince())
 }
 
-// cutOff calls sessions cut off of which a heartbeat was due for too long.
+// cutOff marks sessions as cut off whose heartbeat has been due for too long.
 func (u *Upkeep) cutOff(ctx context.Context, id int64) (bool, error) {
 	return u.store.Ingest.CutOffSessions(ctx, id, u.quietSince())
 }
@@ -255,7 +255,7 @@ func (u *Upkeep) compile(ctx context.Context, _ int64) (bool, error) {
 
 // feelPulse looks for surges, and at what issues are scored by.
 func (u *Upkeep) feelPulse(ctx context.Context, id int64) (bool, error) {
-	return false, errors.Join(u.store.Scoring.RefreshBasis(ctx, id), u.store.Scoring.LookForSurges(ctx, id))
+	return false, errors.Join(u.store.Scoring.RefreshInputs(ctx, id), u.store.Scoring.LookForSurges(ctx, id))
 }
 
 // sweep makes partitions ahead and drops those whose day is past.
@@ -263,7 +263,7 @@ func (u *Upkeep) sweep(ctx context.Context, _ int64) (bool, error) {
 	if err := u.store.Schema.EnsurePartitions(ctx); err != nil {
 		return false, err
 	}
-	_, err := u.store.Triage.TellHolding(ctx)
+	_, err := u.store.Triage.NotifyHolding(ctx)
 	err = errors.Join(err, u.store.Status.DropNotices(ctx), u.store.Accounts.PurgeSignIns(ctx))
 	err = errors.Join(err, u.store.Attributes.Free(ctx))
 	days, retired := u.store.Retention.Retire(ctx)

@@ -11,7 +11,7 @@ import (
 	"time"
 )
 
-func TestTrace_SaysHowACallEndedAndNotWhomItWasAbout(t *testing.T) {
+func TestTrace_HasTheOutcomeWithoutNames(t *testing.T) {
 	for level, want := range map[slog.Level]bool{slog.LevelDebug: true, slog.LevelInfo: false} {
 		var out bytes.Buffer
 		h := Trace(slog.New(slog.NewTextHandler(&out, &slog.HandlerOptions{Level: level})))(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

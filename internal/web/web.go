@@ -1,10 +1,10 @@
-// Package web holds what all HTTP handlers share: handlers that return
-// errors, one function that writes every error body (RFC 9457), body limits,
-// and the headers that every answer carries.
+// Package web holds what all HTTP handlers share: handlers that return errors, problem details (RFC
+// 9457), body limits, and common headers.
 package web
 
 import (
 	"bufio"
+	"bytes"
 	"compress/gzip"
 	"compress/zlib"
 	"context"
@@ -19,7 +19,7 @@ import (
 
 	"github.com/klauspost/compress/zstd"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -44,29 +44,29 @@ func (p *Problem) GetStatus() int { return p.Status }
 // ContentType is the media type of problems.
 func (p *Problem) ContentType(string) string { return "application/problem+json" }
 
-// ProblemOf makes the public face of an error: what a *fault.Error allows to
+// ProblemOf makes the public face of an error: what a *problem.Error allows to
 // be said, "the database is away" for that, and nothing for all else.
 func ProblemOf(err error) (p *Problem, retryAfter int) {
 	if e, ok := errors.AsType[*Problem](err); ok {
 		return e, 0
 	}
-	if e, ok := errors.AsType[*fault.Error](err); ok {
+	if e, ok := errors.AsType[*problem.Error](err); ok {
 		return &Problem{Type: "about:blank", Title: http.StatusText(e.Status()), Status: e.Status(), Detail: e.Pub,
 				Code: string(e.Code), Column: e.Column, Nearest: e.Nearest},
 			int(math.Ceil(e.Retry.Seconds()))
 	}
 	if e, ok := errors.AsType[*http.MaxBytesError](err); ok {
-		return problem(413, fault.TooLarge,
+		return newProblem(413, problem.TooLarge,
 			"the body is larger than "+strconv.FormatInt(e.Limit>>20, 10)+" MiB; send less at a time"), 0
 	}
 	if db.Away(err) || errors.Is(err, context.DeadlineExceeded) {
-		return problem(503, fault.Unavailable,
+		return newProblem(503, problem.Unavailable,
 			"the database is away; nothing was stored of this request, send it again later"), 5
 	}
-	return problem(500, fault.Internal, "something went wrong inside; the service's log says what"), 0
+	return newProblem(500, problem.Internal, "something went wrong inside; the service's log says what"), 0
 }
 
-func problem(status int, code fault.Code, detail string) *Problem {
+func newProblem(status int, code problem.Code, detail string) *Problem {
 	return &Problem{
 		Type:   "about:blank",
 		Title:  http.StatusText(status),
@@ -76,7 +76,7 @@ func problem(status int, code fault.Code, detail string) *Problem {
 	}
 }
 
-// WriteError answers with a problem, and logs what is our fault.
+// WriteError answers with a problem, and logs errors of the service itself.
 func WriteError(w http.ResponseWriter, r *http.Request, log *slog.Logger, err error) {
 	p, after := ProblemOf(err)
 	if p.Status >= 500 && !errors.Is(err, context.Canceled) { // nobody waits for the answer any more
@@ -121,12 +121,12 @@ func Secure(next http.Handler) http.Handler {
 // Limits bound a request's body in bytes.
 type Limits struct {
 	Wire, Plain int64
-	// Count is told how many bytes of memory each read takes, and may refuse;
+	// Count gets the bytes of memory that each read takes, and may refuse;
 	// nil counts nothing.
 	Count func(bytes int) error
 }
 
-// counted tells Limits.Count of what it reads.
+// counted reports what it reads to Limits.Count.
 type counted struct {
 	from  io.Reader
 	count func(int) error
@@ -142,9 +142,9 @@ func (c *counted) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// mostWindow is the largest window of zstd that is read: what RFC 8878 asks
+// maxWindow is the largest window of zstd that is read: what RFC 8878 asks
 // decoders to support.
-const mostWindow = 8 << 20
+const maxWindow = 8 << 20
 
 // zstdReader reads a zstd body; the window that its first frame asks for is
 // counted before it is made.
@@ -152,13 +152,17 @@ func zstdReader(wire io.Reader, lim Limits) (*zstd.Decoder, error) {
 	peek := bufio.NewReader(wire)
 	var head zstd.Header
 	if first, _ := peek.Peek(zstd.HeaderMaxSize); head.Decode(first) == nil && lim.Count != nil {
-		if err := lim.Count(int(min(head.WindowSize, mostWindow))); err != nil {
+		if err := lim.Count(int(min(head.WindowSize, maxWindow))); err != nil {
 			return nil, err
 		}
 	}
-	return zstd.NewReader(peek, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxWindow(mostWindow),
+	return zstd.NewReader(peek, zstd.WithDecoderConcurrency(1), zstd.WithDecoderMaxWindow(maxWindow),
 		zstd.WithDecoderLowmem(true))
 }
+
+// firstRead is how many bytes of memory are made at once for a body of a declared length. Beyond
+// it memory grows with what has arrived, since a length is easily claimed.
+const firstRead = 64 << 10
 
 // ReadBody reads a body, inflating what Content-Encoding names; either limit
 // exceeded gives 413.
@@ -190,8 +194,8 @@ func ReadBody(w http.ResponseWriter, r *http.Request, lim Limits) ([]byte, error
 		defer z.Close()
 		plain = z
 	default:
-		return nil, fault.New(
-			fault.BadMediaType,
+		return nil, problem.New(
+			problem.BadMediaType,
 			"Content-Encoding %q is not read here: none, gzip, deflate and zstd are",
 			enc,
 		)
@@ -199,19 +203,20 @@ func ReadBody(w http.ResponseWriter, r *http.Request, lim Limits) ([]byte, error
 	if lim.Count != nil {
 		plain = &counted{plain, lim.Count}
 	}
-	raw, err := io.ReadAll(http.MaxBytesReader(w, io.NopCloser(plain), lim.Plain))
-	if err != nil {
+	var raw bytes.Buffer
+	raw.Grow(int(min(max(r.ContentLength, 0), firstRead)) + bytes.MinRead)
+	if _, err := raw.ReadFrom(http.MaxBytesReader(w, io.NopCloser(plain), lim.Plain)); err != nil {
 		return nil, unreadable(err)
 	}
-	return raw, nil
+	return raw.Bytes(), nil
 }
 
 func unreadable(err error) error {
 	if _, ok := errors.AsType[*http.MaxBytesError](err); ok {
 		return err
 	}
-	if f, ok := errors.AsType[*fault.Error](err); ok { // the body's own word
+	if f, ok := errors.AsType[*problem.Error](err); ok { // the body's own word
 		return f
 	}
-	return fault.Wrap("web.ReadBody", fault.BadInput, err, "the body cannot be read: %v", err)
+	return problem.Wrap("web.ReadBody", problem.BadInput, err, "the body cannot be read: %v", err)
 }

@@ -18,7 +18,7 @@ import (
 
 	"github.com/klauspost/compress/zstd"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // answered is what a handler that fails with err answers, and what is logged.
@@ -45,9 +45,9 @@ func TestHandle_AnswersEveryErrorAsAProblem(t *testing.T) {
 		code, detail  string
 		retry, logged string
 	}{
-		"what may be told":          {fault.New(fault.NotFound, "there is no project tide"), 404, "not_found", "there is no project tide", "", ""},
-		"wrapped":                   {fmt.Errorf("reading: %w", fault.New(fault.Conflict, "taken")), 409, "conflict", "taken", "", ""},
-		"come again":                {&fault.Error{Code: fault.Unavailable, Pub: "full", Retry: 1500 * time.Millisecond}, 503, "unavailable", "full", "2", "full"},
+		"what may be told":          {problem.New(problem.NotFound, "there is no project tide"), 404, "not_found", "there is no project tide", "", ""},
+		"wrapped":                   {fmt.Errorf("reading: %w", problem.New(problem.Conflict, "taken")), 409, "conflict", "taken", "", ""},
+		"come again":                {&problem.Error{Code: problem.Unavailable, Pub: "full", Retry: 1500 * time.Millisecond}, 503, "unavailable", "full", "2", "full"},
 		"a problem":                 {&Problem{Type: "about:blank", Title: "Gone", Status: 410, Detail: "it left"}, 410, "", "it left", "", ""},
 		"too large":                 {&http.MaxBytesError{Limit: 4 << 20}, 413, "too_large", "larger than 4 MiB", "", ""},
 		"the database":              {context.DeadlineExceeded, 503, "unavailable", "the database is away", "5", "deadline"},
@@ -131,7 +131,7 @@ func TestReadBody(t *testing.T) {
 		if _, err := read(body, encoding, lim); err == nil {
 			t.Errorf("%q, too large on the wire, is read", encoding)
 		}
-		full := fault.New(fault.Unavailable, "full")
+		full := problem.New(problem.Unavailable, "full")
 		if _, err := read(body, encoding, Limits{Wire: 1 << 20, Plain: 1 << 20, Count: func(int) error { return full }}); !errors.Is(err, full) {
 			t.Errorf("%q, without memory: %v", encoding, err)
 		}
@@ -140,15 +140,15 @@ func TestReadBody(t *testing.T) {
 		}
 		for what, broken := range map[string][]byte{"cut off": body[:len(body)/2], "something else": []byte("plain text, not packed"), "nothing": nil} {
 			_, err := read(broken, encoding, Limits{Wire: 1 << 20, Plain: 1 << 20})
-			if f, ok := errors.AsType[*fault.Error](err); what == "nothing" && plain == "zstd" {
+			if f, ok := errors.AsType[*problem.Error](err); what == "nothing" && plain == "zstd" {
 				continue // no frame is no byte (RFC 8878, section 3)
-			} else if !ok || f.Code != fault.BadInput || !strings.Contains(f.Pub, "cannot be read") {
+			} else if !ok || f.Code != problem.BadInput || !strings.Contains(f.Pub, "cannot be read") {
 				t.Errorf("%q, %s: %v", encoding, what, err)
 			}
 		}
 	}
 	_, err := read([]byte("x"), "br", Limits{Wire: 10, Plain: 10})
-	if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.BadMediaType || !strings.Contains(f.Pub, "gzip, deflate and zstd") {
+	if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.BadMediaType || !strings.Contains(f.Pub, "gzip, deflate and zstd") {
 		t.Errorf("another encoding: %v", err)
 	}
 }

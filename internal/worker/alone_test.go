@@ -9,8 +9,8 @@ import (
 	"firethorn/internal/usecase/ingest"
 )
 
-// A process that ends while events are filed one by one leaves those it has
-// filed to nobody: they are counted as filed, and not as repeats as well.
+// A process that ends while events are processed one by one leaves those it has
+// processed to nobody: they are counted as processed, and not as repeats as well.
 func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`, `{"message":"two"}`, `{"message":"three"}`)
@@ -36,7 +36,7 @@ func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	// The second event is filed, then the process ends.
+	// The second event is processed, then the process ends.
 	if _, err := b.Ingest.Process(t.Context(), ingest.Batch{Project: p.Project, Lease: lease, Items: []*pipeline.Item{item}, Alone: []byte{2}}); err != nil {
 		t.Fatal(err)
 	}
@@ -50,7 +50,7 @@ func TestRun_OneByOneCountsOnceAcrossAnEnd(t *testing.T) {
 	for _, r := range rows {
 		counts[r.Cause] += r.Events
 	}
-	if counts[inbox.CauseFiled] != 3 || counts[inbox.CauseRepeat] != 0 {
+	if counts[inbox.CauseProcessed] != 3 || counts[inbox.CauseRepeat] != 0 {
 		t.Errorf("three events are counted as %v", counts)
 	}
 }

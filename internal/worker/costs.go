@@ -12,7 +12,7 @@ import (
 // A rule is switched off when its condition was stopped for its cost so often,
 // and for so large a part of the events it was asked about.
 const (
-	mostStops = 20
+	maxStops  = 20
 	stopsPart = 10 // one in so many
 )
 
@@ -34,9 +34,9 @@ type cost struct {
 	off           bool
 }
 
-// watch counts the troubles of a turn's items, some of which are nil, and
+// watch counts the troubles of a claim's items, some of them nil, and
 // switches off what costs too much.
-func (c *costs) watch(ctx context.Context, t *turn, items []*pipeline.Item) {
+func (c *costs) watch(ctx context.Context, t *claimed, items []*pipeline.Item) {
 	stops := map[string]int{}
 	why, section := map[string]string{}, map[string]string{} // no two rules of them have one name
 	for _, it := range items {
@@ -55,13 +55,13 @@ func (c *costs) watch(ctx context.Context, t *turn, items []*pipeline.Item) {
 			continue
 		}
 		off := projects.RuleOff{Version: t.version, Section: section[rule], Rule: rule,
-			Why: fmt.Sprintf("stopped for %d events or more: %s", mostStops, why[rule])}
+			Why: fmt.Sprintf("stopped for %d events or more: %s", maxStops, why[rule])}
 		if err := t.w.Projects.SwitchOff(ctx, t.project.ID, off); err != nil {
 			t.w.Log.Error("a rule that costs too much could not be switched off", "project", t.project.Name, "rule",
 				rule, "err", err)
 			continue
 		}
-		t.w.Log.Warn("a rule costs too much and was switched off; push the rules anew when it is mended", "project", t.project.Name, "rule", rule, "version", t.version)
+		t.w.Log.Warn("a rule costs too much and was switched off; push the rules again once it is fixed", "project", t.project.Name, "rule", rule, "version", t.version)
 		t.w.forget(t.project.ID)
 	}
 }
@@ -81,7 +81,7 @@ func (c *costs) over(k costKey, events, stops int) bool {
 	}
 	of.events += events
 	of.stops += stops
-	if of.off || of.stops < mostStops || of.stops*stopsPart < of.events {
+	if of.off || of.stops < maxStops || of.stops*stopsPart < of.events {
 		return false
 	}
 	of.off = true

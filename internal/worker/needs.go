@@ -61,9 +61,9 @@ type Symbols interface {
 	PrepareSymbolsAnew(ctx context.Context, project int64, form int) (int64, error)
 }
 
-// Observer is told what was filed, for those who measure.
+// Observer gets what was processed, for metrics.
 type Observer interface {
-	// Filed is called after each turn: new events, repeats, events set aside,
+	// Processed is called after each turn: new events, repeats, events failed,
 	// and how long the oldest of them had waited.
-	Filed(events, repeats, aside int, waited time.Duration)
+	Processed(events, repeats, failed int, waited time.Duration)
 }

@@ -127,7 +127,7 @@ func TestWorker_TriesAgainWhatFailedOutsideTheEvents(t *testing.T) {
 	})
 }
 
-func TestWorker_SetsAsideTheEventThatABatchFailsFor(t *testing.T) {
+func TestWorker_FailsTheEventThatBreaksItsBatch(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		h := &harbour{write: func(b ingest.Batch) error {
 			for _, it := range b.Items {
@@ -138,12 +138,12 @@ func TestWorker_SetsAsideTheEventThatABatchFailsFor(t *testing.T) {
 			return nil
 		}}
 		h.work(t, `{"message":"one"}`, `{"message":"bad"}`, `{"message":"two"}`)
-		filed, aside := 0, 0
+		filed, failed := 0, 0
 		for _, b := range h.written {
-			filed, aside = filed+len(b.Items), aside+len(b.Aside)
+			filed, failed = filed+len(b.Items), failed+len(b.Failed)
 		}
-		if filed != 2 || aside != 1 || len(h.suspects) != 3 {
-			t.Errorf("%d filed, %d set aside, %d tried alone; want 2, 1 and 3", filed, aside, len(h.suspects))
+		if filed != 2 || failed != 1 || len(h.suspects) != 3 {
+			t.Errorf("%d filed, %d set aside, %d tried alone; want 2, 1 and 3", filed, failed, len(h.suspects))
 		}
 	})
 }

@@ -1,14 +1,13 @@
-// Package worker processes what intake stored: it holds shards by lease, takes
-// deliveries of their projects in hand, runs the pipeline over them, and hands
-// whole transactions to the store.
+// Package worker processes received events: it holds shards by lease, claims deliveries, runs the
+// pipeline over them, and passes whole transactions to the store.
 //
 // Reading order: needs.go (what it works with), worker.go (leases and turns),
-// turn.go (one transaction).
+// claimed.go (one transaction).
 //
 // A turn files one project's oldest deliveries, whole or not at all. Projects
 // take turns by the time they have used, so that a flood in one holds up none
 // of the others. When a turn fails for a reason of its own, or a process ended
-// over it, its events are filed one by one and those that cannot be are set
+// over it, its events are processed one by one and those that cannot be are set
 // aside, so that a bad event never holds up its neighbours.
 package worker
 
@@ -73,7 +72,7 @@ const (
 	leaseRenew = 1500 * time.Millisecond
 	idlePoll   = 500 * time.Millisecond
 	callTime   = 10 * time.Second // of a call of the store outside a turn
-	lastTurn   = 10 * time.Second // that turns under way may take when the worker is told to end
+	stopTime   = 10 * time.Second // that turns under way may take when the worker is told to end
 )
 
 // Run works until ctx ends, finishes the turns under way, then lets go of its
@@ -90,7 +89,7 @@ func (w *Worker) Run(ctx context.Context, beside func(context.Context, uuid.UUID
 	var turns sync.WaitGroup
 	work, abandon := context.WithCancel(context.WithoutCancel(ctx))
 	defer abandon()
-	defer context.AfterFunc(ctx, func() { time.AfterFunc(lastTurn, abandon) })()
+	defer context.AfterFunc(ctx, func() { time.AfterFunc(stopTime, abandon) })()
 	slots := make(chan struct{}, max(2, runtime.GOMAXPROCS(0)))
 	poll := time.NewTicker(idlePoll)
 	defer poll.Stop()
@@ -150,7 +149,7 @@ func (w *Worker) Holds(project int64) bool {
 	return ok
 }
 
-// LookAgain makes the next turn of a project look at its settings anew, and takes
+// LookAgain makes the next turn of a project look at its settings again, and takes
 // that turn soon.
 func (w *Worker) LookAgain(project int64) {
 	w.forget(project)
@@ -222,7 +221,7 @@ func (w *Worker) start(ctx context.Context, slots chan struct{}, turns *sync.Wai
 	}
 	turns.Go(func() {
 		began := time.Now()
-		more, err := w.turn(ctx, lease, id, q.again)
+		more, err := w.processNext(ctx, lease, id, q.again)
 		w.finish(ctx, id, q, time.Since(began), more, err)
 		<-slots
 		w.nudge()

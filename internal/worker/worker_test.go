@@ -85,7 +85,7 @@ func (b *bench) run(t *testing.T) {
 	}
 }
 
-func (b *bench) counts(t *testing.T) (filed, aside int64) {
+func (b *bench) counts(t *testing.T) (filed, failed int64) {
 	t.Helper()
 	totals, err := b.Projects.Totals(t.Context(), b.project.ID)
 	if err != nil {
@@ -95,16 +95,16 @@ func (b *bench) counts(t *testing.T) (filed, aside int64) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return totals.Events, st.SetAside
+	return totals.Events, st.Failed
 }
 
-func TestRun_SetsABadEventAsideAndFilesItsNeighbours(t *testing.T) {
+func TestRun_FailsABadEventAndProcessesItsNeighbours(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`, `{"exceptions":"no list","message":"bad"}`, `{"message":"two"}`)
 	b.put(t, `{"message":"three"}`)
 	b.run(t)
-	if filed, aside := b.counts(t); filed != 3 || aside != 1 {
-		t.Errorf("%d filed, %d set aside; want 3 and 1", filed, aside)
+	if filed, failed := b.counts(t); filed != 3 || failed != 1 {
+		t.Errorf("%d filed, %d set aside; want 3 and 1", filed, failed)
 	}
 }
 
@@ -124,9 +124,9 @@ func TestRun_FilesManyProjectsAndLargeBatches(t *testing.T) {
 	}
 }
 
-// An event that ended the process every time it was in hand is set aside
-// untried; its neighbours are filed.
-func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
+// An event that ended the process every time it was claimed is marked as failed
+// untried; its neighbours are processed.
+func TestRun_FailsEventsThatEndTheProcess(t *testing.T) {
 	b := prepare(t)
 	b.put(t, `{"message":"one"}`, `{"message":"deadly"}`, `{"message":"two"}`)
 	leases, err := b.Inbox.TakeLeases(t.Context(), b.w.Owner, time.Minute)
@@ -134,7 +134,7 @@ func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
 		t.Fatal(err)
 	}
 	lease := leases[inbox.ShardOf(b.project.ID)]
-	for range mostDeaths { // each of these stands for a process that ends with the event in hand
+	for range maxDeaths { // each of these represents a process that ends with the event claimed
 		c, err := b.Inbox.Claim(t.Context(), lease, b.project.ID, false)
 		if err != nil {
 			t.Fatal(err)
@@ -144,7 +144,7 @@ func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
 		}
 	}
 	b.run(t)
-	list, err := b.Inbox.SetAside(t.Context(), b.project.ID, 10)
+	list, err := b.Inbox.FailedEvents(t.Context(), b.project.ID, 10)
 	if err != nil || len(list) != 1 || !strings.Contains(list[0].Why, "the service ended 3 times") {
 		t.Fatalf("%+v, %v", list, err)
 	}
@@ -155,8 +155,8 @@ func TestRun_SetsAsideWhatEndsTheProcess(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.run(t)
-	if filed, aside := b.counts(t); filed != 3 || aside != 0 {
-		t.Errorf("after the retry: %d filed, %d set aside", filed, aside)
+	if filed, failed := b.counts(t); filed != 3 || failed != 0 {
+		t.Errorf("after the retry: %d filed, %d set aside", filed, failed)
 	}
 }
 
@@ -198,7 +198,7 @@ func TestRun_LetsProjectsTakeTurns(t *testing.T) {
 
 func TestRun_GoesOnWithOthersWhenAProjectFails(t *testing.T) {
 	b := prepare(t)
-	// Rows of a project that is gone cannot be filed; they stay where they are.
+	// Rows of a project that is gone cannot be processed; they stay where they are.
 	if err := b.Inbox.Append(t.Context(), 4711, &pipeline.Batch{Received: time.Now(), IDs: []uuid.UUID{uuid.New()}, Events: []json.RawMessage{json.RawMessage(`{"message":"m"}`)}}); err != nil {
 		t.Fatal(err)
 	}
@@ -296,23 +296,23 @@ func TestWorker_DropsByRule(t *testing.T) {
 	b.pushRules(t, "intake:\n- {name: crawlers, when: 'crawler(attr(\"user_agent.original\"))', do: drop}\n")
 	b.put(t, `{"message":"a","attributes":{"user_agent.original":"Tidebot/1"}}`, `{"message":"b"}`, `{"message":"c","attributes":{"user_agent.original":"Tidebot/1"}}`)
 	b.run(t)
-	if filed, aside := b.counts(t); filed != 1 || aside != 0 {
-		t.Errorf("%d filed, %d set aside", filed, aside)
+	if filed, failed := b.counts(t); filed != 1 || failed != 0 {
+		t.Errorf("%d filed, %d set aside", filed, failed)
 	}
 	if n := b.received(t, inbox.CauseDropped, "crawlers"); n != 2 {
 		t.Errorf("%d dropped", n)
 	}
 }
 
-// A bad event makes the batch be filed one by one: what rules drop is still
+// A bad event makes the batch be processed one by one: what rules drop is still
 // dropped, and counted once.
 func TestWorker_DropsByRuleOneByOne(t *testing.T) {
 	b := prepare(t)
 	b.pushRules(t, "intake:\n- {name: all a, when: 'message == \"a\"', do: drop}\n")
 	b.put(t, `{"message":"a"}`, `{"message":["no text"]}`, `{"message":"b"}`)
 	b.run(t)
-	if filed, aside := b.counts(t); filed != 1 || aside != 1 || b.received(t, inbox.CauseDropped, "all a") != 1 {
-		t.Errorf("%d filed, %d set aside, %d dropped", filed, aside, b.received(t, inbox.CauseDropped, "all a"))
+	if filed, failed := b.counts(t); filed != 1 || failed != 1 || b.received(t, inbox.CauseDropped, "all a") != 1 {
+		t.Errorf("%d filed, %d set aside, %d dropped", filed, failed, b.received(t, inbox.CauseDropped, "all a"))
 	}
 }
 
@@ -366,10 +366,10 @@ func TestWorker_GroupingRulesThatCannotAnswerLoseNothing(t *testing.T) {
 	if err != nil || len(off) != 1 || off[0].Section != "grouping" {
 		t.Errorf("off: %+v, %v", off, err)
 	}
-	if filed, aside := b.counts(t); filed != 30 || aside != 0 {
-		t.Errorf("%d filed, %d set aside", filed, aside)
+	if filed, failed := b.counts(t); filed != 30 || failed != 0 {
+		t.Errorf("%d filed, %d set aside", filed, failed)
 	}
-	for cause, rule := range map[string]string{inbox.CauseCostly: "dear", inbox.CauseFailed: "fails", inbox.CauseEmpty: "empty"} {
+	for cause, rule := range map[string]string{inbox.CauseCostly: "dear", inbox.CauseConditionFailed: "fails", inbox.CauseEmpty: "empty"} {
 		if n := b.received(t, cause, rule); n != 30 {
 			t.Errorf("%s counts %d for %s", rule, n, cause)
 		}

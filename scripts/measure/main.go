@@ -31,9 +31,9 @@ import (
 
 // limits are the sizes that anything may have.
 var limits = []struct {
-	kind string
-	most int
-	unit string
+	kind  string
+	limit int
+	unit  string
 }{
 	{"package", 4000, "lines"},
 	{"file", 400, "lines"},
@@ -97,8 +97,8 @@ func run(out *os.File) error {
 			if i < 3 {
 				fmt.Fprintf(out, "%-11s %5d %s  %s\n", l.kind, s.n, l.unit, s.name)
 			}
-			may := l.most
-			if x, ok := allowed[s.kind+" "+s.name]; ok && s.n > l.most {
+			may := l.limit
+			if x, ok := allowed[s.kind+" "+s.name]; ok && s.n > l.limit {
 				used[s.kind+" "+s.name] = true
 				if may = x; s.n < x-x/leeway {
 					over = append(over, fmt.Sprintf("%s %s has %d %s now: lower its limit of %d", s.kind, s.name, s.n,
@@ -134,14 +134,14 @@ func exceptions(file string) (map[string]int, error) {
 			continue
 		}
 		f := strings.Fields(line)
-		most := 0
+		limit := 0
 		if len(f) > 3 {
-			most, err = strconv.Atoi(f[2])
+			limit, err = strconv.Atoi(f[2])
 		}
 		if len(f) < 5 || err != nil {
 			return nil, fmt.Errorf("%s:%d: a line is: kind name limit reason", file, n+1)
 		}
-		out[f[0]+" "+f[1]] = most
+		out[f[0]+" "+f[1]] = limit
 	}
 	return out, nil
 }

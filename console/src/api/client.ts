@@ -3,6 +3,7 @@ import type { outcomes } from '../core/address.ts'
 import { searchFields } from '../core/list.ts'
 import { takeEvents } from '../core/trial.ts'
 import { answersKept } from './kept.ts'
+import { decidedByMe } from './mine.ts'
 import type { components, paths } from './schema.d.ts'
 
 /** The only place that talks to the service. */
@@ -45,7 +46,7 @@ export type SymbolCheck = components['schemas']['SymbolCheck']
 export type CheckedFile = components['schemas']['CheckedFile']
 export type UnreadRelease = components['schemas']['UnreadRelease']
 export type Difference = components['schemas']['DifferenceFound']
-export type Fault = components['schemas']['Fault']
+export type RuleProblem = components['schemas']['RuleProblem']
 
 /** A refusal or failure, in the service's own words. */
 export class ApiError extends Error {
@@ -130,7 +131,7 @@ export type Verb = 'accept' | 'assign' | 'fix' | 'park' | 'reopen' | 'dismiss' |
 export const act = (id: string, verb: Verb, body: Act = {}, version?: number) => {
   const [name = '', number] = id.split('/')
   const params = { path: path(name, Number(number)), ...(version ? { header: { 'If-Match': `"${version}"` } } : {}) }
-  return answer(api.POST(`/api/issues/{project}/{number}/${verb}` as '/api/issues/{project}/{number}/assign', { params, body }))
+  return decidedByMe(id, answer(api.POST(`/api/issues/{project}/{number}/${verb}` as '/api/issues/{project}/{number}/assign', { params, body })))
 }
 
 export type ManyVerb = Exclude<Verb, 'undo'>
@@ -218,7 +219,7 @@ export const carriers = (signal?: AbortSignal) => answer(api.GET('/api/owners', 
 export type HandedIn = components['schemas']['HandedIn']
 export const handOver = (body: components['schemas']['HandOver']) => answer(api.POST('/api/owners/hand-over', { body }))
 
-/** What people write about an issue, and who wants to hear of it. */
+/** What people write about an issue, and who wants notices about it. */
 export const writeComment = (id: string, text: string) => answer(api.POST('/api/issues/{project}/{number}/comments', { params: { path: ofIssue(id) }, body: { text } }))
 export const changeComment = (id: string, comment: number, text: string) => answer(api.PUT('/api/issues/{project}/{number}/comments/{comment}', { params: { path: { ...ofIssue(id), comment } }, body: { text } }))
 export const deleteComment = (id: string, comment: number) => answer(api.DELETE('/api/issues/{project}/{number}/comments/{comment}', { params: { path: { ...ofIssue(id), comment } } }))
@@ -253,7 +254,7 @@ export const whoChanged = (name: string, release: string, source: string, line: 
 export const whatGoes = (id: string, signal?: AbortSignal) => answer(api.GET('/api/issues/{project}/{number}/deletion', { params: { path: ofIssue(id) }, signal }))
 export const deleteIssue = (id: string, events: number) => answer(api.DELETE('/api/issues/{project}/{number}', { params: { path: ofIssue(id), query: { events } } }))
 
-/** What one should hear of. */
+/** A person's notices. */
 export const notices = (q: { unseen?: boolean; limit?: number; before?: number | undefined }, signal?: AbortSignal) => answer(api.GET('/api/notices', { params: { query: q }, signal }))
 export const seenNotices = (upTo: number) => answer(api.POST('/api/notices/seen', { body: { up_to: upTo } }))
 
@@ -319,7 +320,7 @@ export const createTeam = (name: string, members: string[]) => answer(api.POST('
 export const changeTeam = (team: string, body: components['schemas']['ChangeTeam']) => answer(api.PATCH('/api/teams/{team}', { params: { path: { team } }, body }))
 
 /** The service itself. */
-export type FailedEvent = components['schemas']['Aside']
+export type FailedEvent = components['schemas']['FailedEvent']
 export type Recount = components['schemas']['Recount']
 export const status = (signal?: AbortSignal) => answer(api.GET('/api/status', { signal }))
 export const queue = (signal?: AbortSignal) => answer(api.GET('/api/queue', { signal }))

@@ -28,7 +28,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who did what, when, from where, newest first */
+        /** The audit log, newest first */
         get: operations["list-audit"];
         put?: never;
         post?: never;
@@ -45,7 +45,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether the audit is as it was written */
+        /** Verify the audit log */
         get: operations["verify-audit"];
         put?: never;
         post?: never;
@@ -171,7 +171,7 @@ export interface paths {
         get: operations["show-issue"];
         put?: never;
         post?: never;
-        /** Delete an issue with its events, for good */
+        /** Delete an issue with its events; this cannot be undone */
         delete: operations["delete-issue"];
         options?: never;
         head?: never;
@@ -187,7 +187,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Accept: it is real and somebody will see to it */
+        /** Accept: it is real and will be worked on */
         post: operations["accept-issue"];
         delete?: never;
         options?: never;
@@ -204,7 +204,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give it to a person; that also accepts it */
+        /** Assign an issue to a person or team; that also accepts it */
         post: operations["assign-issue"];
         delete?: never;
         options?: never;
@@ -219,7 +219,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Where else an issue's fingerprint was seen, and issues like it */
+        /** Issues with the same fingerprint, similar issues, and issues that occur together */
         get: operations["issue-beside"];
         put?: never;
         post?: never;
@@ -236,7 +236,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All that a person needs to decide about an issue, in one answer */
+        /** Everything needed to decide about an issue, in one answer */
         get: operations["brief-issue"];
         put?: never;
         post?: never;
@@ -255,7 +255,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Write a comment, in Markdown; who is mentioned, has the issue or watches it hears of it */
+        /** Write a comment in Markdown; people mentioned, the owner and watchers get a notice */
         post: operations["write-comment"];
         delete?: never;
         options?: never;
@@ -274,7 +274,7 @@ export interface paths {
         /** Change a comment of your own */
         put: operations["change-comment"];
         post?: never;
-        /** Take a comment of your own away */
+        /** Delete a comment of your own */
         delete: operations["delete-comment"];
         options?: never;
         head?: never;
@@ -290,7 +290,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Dismiss, and keep no bodies of its events from now on */
+        /** Dismiss, and store no bodies of its new events */
         post: operations["count-only-issue"];
         delete?: never;
         options?: never;
@@ -305,7 +305,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What deleting an issue would remove */
+        /** Show what deleting an issue would remove */
         get: operations["what-goes"];
         put?: never;
         post?: never;
@@ -322,7 +322,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the events of an issue differ in, to split it by */
+        /** Differences among the events of an issue, for a split */
         get: operations["issue-differences"];
         put?: never;
         post?: never;
@@ -373,7 +373,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** An event of an issue: newest, oldest or an id */
+        /** One event of an issue: newest, oldest or an id */
         get: operations["show-issue-event"];
         put?: never;
         post?: never;
@@ -390,7 +390,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What people said about an issue, newest first */
+        /** Feedback about an issue, newest first */
         get: operations["list-issue-feedback"];
         put?: never;
         post?: never;
@@ -409,7 +409,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say in what it is fixed: in a release, in the next one, by a commit, as of now */
+        /** Mark as fixed: in a release, in the next release, by a commit, or as of now */
         post: operations["fix-issue"];
         delete?: never;
         options?: never;
@@ -424,7 +424,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What happened to an issue, newest first */
+        /** The history of an issue, newest first */
         get: operations["issue-history"];
         put?: never;
         post?: never;
@@ -441,7 +441,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The commits that may have brought an issue, and who changed the origin's line last */
+        /** Commits that may have caused an issue, and the last change of the origin's line */
         get: operations["likely-changes"];
         put?: never;
         post?: never;
@@ -460,7 +460,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Merge it, and others, into another issue; undo takes it back */
+        /** Merge it, and others, into another issue; undo reverts it */
         post: operations["merge-issue"];
         delete?: never;
         options?: never;
@@ -475,7 +475,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who may have an issue, and why */
+        /** Proposed owners of an issue, with reasons */
         get: operations["propose-owners"];
         put?: never;
         post?: never;
@@ -494,7 +494,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Park until something wakes it: a time, more events or users, a doubled rate, the next release, a new environment */
+        /** Park until a condition wakes it: a time, more events or users, the next release, a new environment */
         post: operations["park-issue"];
         delete?: never;
         options?: never;
@@ -543,7 +543,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Since when: an issue's days with releases, deploys and decisions, and what its silence means */
+        /** The days of an issue with releases, deploys and decisions, and what its absence means */
         get: operations["issue-since"];
         put?: never;
         post?: never;
@@ -562,7 +562,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Split off the events that have a difference; undo takes it back */
+        /** Split off the events that have a difference; undo reverts it */
         post: operations["split-issue"];
         delete?: never;
         options?: never;
@@ -595,7 +595,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Issues that happen together with an issue: same user, session or trace within a minute, against chance */
+        /** Issues that occur together with an issue more often than chance predicts */
         get: operations["issue-together"];
         put?: never;
         post?: never;
@@ -614,7 +614,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Undo the newest change: a decision, or what happened by itself */
+        /** Undo the newest change, by a person or automatic */
         post: operations["undo-issue"];
         delete?: never;
         options?: never;
@@ -630,10 +630,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Hear of what happens to an issue */
+        /** Get notices about an issue */
         put: operations["watch-issue"];
         post?: never;
-        /** Hear of it no more */
+        /** End notices about it */
         delete: operations["unwatch-issue"];
         options?: never;
         head?: never;
@@ -647,7 +647,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who asks, and what they are in which project */
+        /** The caller, with their roles */
         get: operations["me"];
         put?: never;
         post?: never;
@@ -666,7 +666,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a one-time sign-in link for yourself; with a token of yours, not in a browser */
+        /** Create a one-time sign-in link for yourself; needs a token, not a browser session */
         post: operations["link-for-me"];
         delete?: never;
         options?: never;
@@ -699,11 +699,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The browsers that you are signed in with */
+        /** List your browser sessions */
         get: operations["list-sign-ins"];
         put?: never;
         post?: never;
-        /** End all your sessions but the one that asks */
+        /** End all your sessions except this one */
         delete: operations["end-other-sign-ins"];
         options?: never;
         head?: never;
@@ -734,7 +734,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What you should hear of: issues that you have or watch coming back, waking, decided about or commented on by others, and comments that mention you */
+        /** Your notices: changes of issues that you own or watch, and comments that mention you */
         get: operations["list-notices"];
         put?: never;
         post?: never;
@@ -753,7 +753,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that you have seen your notices up to one */
+        /** Mark your notices as seen, up to one */
         post: operations["see-notices"];
         delete?: never;
         options?: never;
@@ -768,7 +768,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How every project stands: trend, open and new issues, newest release, what is wrong */
+        /** An overview of all projects: trend, open and new issues, newest release, problems */
         get: operations["show-overview"];
         put?: never;
         post?: never;
@@ -804,7 +804,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give all that a person has, open or parked, to another one */
+        /** Assign all open and parked issues of a person to another person */
         post: operations["hand-over"];
         delete?: never;
         options?: never;
@@ -819,10 +819,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who works here and shares a project with you, in which teams, and who did */
+        /** List people who share a project with you, with their teams, present and former */
         get: operations["list-people"];
         put?: never;
-        /** Add someone; answers with a one-time sign-in link */
+        /** Add a person; returns a one-time sign-in link */
         post: operations["add-person"];
         delete?: never;
         options?: never;
@@ -839,7 +839,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that somebody does not work here any more, or dissolve a team: their roles, tokens and sessions end */
+        /** Mark a person as gone, or dissolve a team: their roles, tokens and sessions end */
         post: operations["leave"];
         delete?: never;
         options?: never;
@@ -856,7 +856,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a new one-time sign-in link */
+        /** Create a new one-time sign-in link */
         post: operations["invite-person"];
         delete?: never;
         options?: never;
@@ -873,7 +873,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that somebody is here twice, and make one of them */
+        /** Merge two accounts of one person */
         post: operations["merge-people"];
         delete?: never;
         options?: never;
@@ -889,7 +889,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Make somebody an operator of the service, or take that away */
+        /** Make a person an operator of the service, or end that */
         put: operations["set-operator"];
         post?: never;
         delete?: never;
@@ -907,7 +907,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that somebody works here again */
+        /** Mark a person as back */
         post: operations["return"];
         delete?: never;
         options?: never;
@@ -923,7 +923,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Give somebody, or a team, a role in all projects, or take it away */
+        /** Give a person or a team a role in all projects, or remove it */
         put: operations["set-role-everywhere"];
         post?: never;
         delete?: never;
@@ -941,7 +941,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** End all sessions and unused sign-in links of somebody */
+        /** End all sessions and unused sign-in links of a person */
         post: operations["sign-out-person"];
         delete?: never;
         options?: never;
@@ -992,7 +992,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How many users the events that fit a search hit, and how many of them came back */
+        /** Count the users affected by the events that match a search, and how many of them returned */
         get: operations["show-affected"];
         put?: never;
         post?: never;
@@ -1060,10 +1060,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The names of attributes that are searched */
+        /** List the searchable attributes */
         get: operations["list-attributes"];
         put?: never;
-        /** Take the place of a name away, so that it is not searched, or give it back */
+        /** Exclude an attribute from the search index, or include it again */
         post: operations["change-attribute"];
         delete?: never;
         options?: never;
@@ -1080,7 +1080,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Forget a user: bodies that hold them go, counts stay */
+        /** Erase a user: event bodies that contain them are deleted, counts stay */
         post: operations["erase-user"];
         delete?: never;
         options?: never;
@@ -1095,7 +1095,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How far an erasure is */
+        /** An erasure's progress */
         get: operations["show-erasure"];
         put?: never;
         post?: never;
@@ -1146,7 +1146,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The values of attributes in the events that fit a search */
+        /** Values of attributes in the events that match a search */
         get: operations["show-facets"];
         put?: never;
         post?: never;
@@ -1163,7 +1163,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is far more common in the events that fit a search than in all others */
+        /** Values that are far more common in the events that match a search than in all others */
         get: operations["compare-facets"];
         put?: never;
         post?: never;
@@ -1180,7 +1180,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What people said, newest first */
+        /** Feedback, newest first */
         get: operations["list-feedback"];
         put?: never;
         post?: never;
@@ -1197,7 +1197,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Why an event is grouped as it is, or where two first differ */
+        /** Explain the fingerprint of an event, or the first difference of two */
         get: operations["why-grouped"];
         put?: never;
         post?: never;
@@ -1214,7 +1214,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What of a project is grouped badly, with a rule suggested for each */
+        /** Find badly grouped issues, with a suggested rule for each */
         get: operations["review-grouping"];
         put?: never;
         post?: never;
@@ -1231,7 +1231,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The project's rules with the rule that a finding of the review suggests */
+        /** The project's rules file with the rule that a finding suggests */
         get: operations["suggest-rules"];
         put?: never;
         post?: never;
@@ -1249,7 +1249,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Adopt another grouping version for what comes; nothing regroups by that */
+        /** Adopt another grouping version for new events; stored events stay as they are */
         put: operations["adopt-grouping"];
         post?: never;
         delete?: never;
@@ -1265,7 +1265,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** When the events came that fit a search */
+        /** Events that match a search, over time */
         get: operations["show-histogram"];
         put?: never;
         post?: never;
@@ -1282,9 +1282,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** By what issues are scored, and when they surge */
+        /** The scoring weights and the surge limits */
         get: operations["show-scoring"];
-        /** Change by what issues are scored, or when they surge; all are scored anew */
+        /** Change the scoring weights or the surge limits; all issues are scored again */
         put: operations["change-scoring"];
         post?: never;
         delete?: never;
@@ -1302,7 +1302,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The list as it is, and as it would be by other weights */
+        /** Compare the issue list with the one that other weights would give */
         post: operations["try-scoring"];
         delete?: never;
         options?: never;
@@ -1336,7 +1336,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Decide about many issues: those of a filter, or those named */
+        /** Decide about many issues, by a filter or by their ids */
         post: operations["act-on-many"];
         delete?: never;
         options?: never;
@@ -1353,7 +1353,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a decision about many issues back */
+        /** Undo a decision about many issues */
         post: operations["undo-many"];
         delete?: never;
         options?: never;
@@ -1371,7 +1371,7 @@ export interface paths {
         /** A project's ingest keys */
         get: operations["list-keys"];
         put?: never;
-        /** Another ingest key */
+        /** Create an ingest key */
         post: operations["create-key"];
         delete?: never;
         options?: never;
@@ -1405,7 +1405,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** A key in the place of another, which stays good for a while */
+        /** Replace a key; the old one stays valid for a while */
         post: operations["rotate-key"];
         delete?: never;
         options?: never;
@@ -1420,7 +1420,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who changed a line of a trace last */
+        /** The last change of a line in a trace */
         get: operations["who-changed-line"];
         put?: never;
         post?: never;
@@ -1437,9 +1437,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who has which role in a project, and by what */
+        /** List the roles in a project, and where each comes from */
         get: operations["list-members"];
-        /** Give somebody, or a team, a role in a project, or take it away */
+        /** Give a person or a team a role in a project, or remove it */
         put: operations["set-member"];
         post?: never;
         delete?: never;
@@ -1455,7 +1455,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How the releases of a window do: sessions, crashes, uptake, and a verdict each */
+        /** The health of releases in a window: sessions, crashes, uptake and verdict */
         get: operations["list-quality"];
         put?: never;
         post?: never;
@@ -1472,7 +1472,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How many sessions of each release began when */
+        /** Session starts of each release over time */
         get: operations["show-uptake"];
         put?: never;
         post?: never;
@@ -1489,7 +1489,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What came in and what became of it, by hour */
+        /** Received events and what happened to them, by hour */
         get: operations["show-received"];
         put?: never;
         post?: never;
@@ -1506,7 +1506,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How a project's events are grouped, and how stored ones were regrouped */
+        /** The grouping version of a project, and its regroupings */
         get: operations["show-regroupings"];
         put?: never;
         post?: never;
@@ -1525,7 +1525,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Group the stored events by the rules and the version there are now, in the background */
+        /** Regroup stored events by the current rules and version, in the background */
         post: operations["begin-regrouping"];
         delete?: never;
         options?: never;
@@ -1542,7 +1542,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** End a regrouping that only reads yet */
+        /** Stop a regrouping that has not changed anything yet */
         post: operations["stop-regrouping"];
         delete?: never;
         options?: never;
@@ -1559,7 +1559,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take the last regrouping back, with the rules and the version before it */
+        /** Undo the last regrouping and restore the previous rules and version */
         post: operations["undo-regrouping"];
         delete?: never;
         options?: never;
@@ -1574,7 +1574,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One release: what is new in it, came back in it, was fixed in it; its deploys and sessions */
+        /** One release: new, regressed and fixed issues, deploys and sessions */
         get: operations["show-release"];
         put?: never;
         post?: never;
@@ -1591,7 +1591,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether a release may go on, for pipelines */
+        /** Decide whether a release may proceed, for pipelines */
         get: operations["check-release"];
         put?: never;
         post?: never;
@@ -1608,7 +1608,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Two releases side by side: what occurred in one alone, and how often the rest in both */
+        /** Compare the issues of two releases: those of only one, and the counts of the others in both */
         get: operations["compare-releases"];
         put?: never;
         post?: never;
@@ -1627,7 +1627,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that a release was deployed to an environment */
+        /** Record a deploy of a release to an environment */
         post: operations["mark-deployed"];
         delete?: never;
         options?: never;
@@ -1642,7 +1642,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How a release's sessions ended by device, system and browser */
+        /** Session outcomes of a release by device, system and browser */
         get: operations["show-devices"];
         put?: never;
         post?: never;
@@ -1659,7 +1659,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The issues that are new in a release or came back in it, with the share of its sessions that each hits */
+        /** Issues that are new or regressed in a release, with the share of its sessions that each affects */
         get: operations["list-release-issues"];
         put?: never;
         post?: never;
@@ -1676,7 +1676,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How two releases stand to each other, and why */
+        /** Compare two releases by the project's order, with the reason */
         get: operations["order-releases"];
         put?: never;
         post?: never;
@@ -1693,7 +1693,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How one release does beside another one */
+        /** Compare the health of two releases */
         get: operations["show-quality"];
         put?: never;
         post?: never;
@@ -1713,7 +1713,7 @@ export interface paths {
         /** A project's releases, the newest first */
         get: operations["list-releases"];
         put?: never;
-        /** Say that a build made a release */
+        /** Announce a release, by its build */
         post: operations["announce-release"];
         delete?: never;
         options?: never;
@@ -1728,7 +1728,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is known of a project's code: up to which commits its history was sent */
+        /** The repository of a project: up to which commits its history is known */
         get: operations["show-repository"];
         put?: never;
         post?: never;
@@ -1747,7 +1747,7 @@ export interface paths {
         };
         /** A project's rules file */
         get: operations["show-rules"];
-        /** Put a rules file in the place of the one there is */
+        /** Replace the rules file */
         put: operations["push-rules"];
         post?: never;
         delete?: never;
@@ -1765,7 +1765,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What is wrong with a rules file */
+        /** Check a rules file */
         post: operations["check-rules"];
         delete?: never;
         options?: never;
@@ -1780,7 +1780,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The versions of a project's rules file, with who changed what */
+        /** List the versions of a project's rules file, with authors and changes */
         get: operations["list-rules"];
         put?: never;
         post?: never;
@@ -1799,7 +1799,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a rules file, or another grouping version, would have done to stored events */
+        /** Try a rules file or another grouping version on stored events */
         post: operations["try-rules"];
         delete?: never;
         options?: never;
@@ -1816,7 +1816,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The same as a stream of server-sent events: progress, then tried or problem; ending the request cancels the trial */
+        /** Try a rules file, with progress as server-sent events; ending the request cancels the trial */
         post: operations["watch-rules-trial"];
         delete?: never;
         options?: never;
@@ -1831,7 +1831,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What could be written at a place of a search */
+        /** Completions at a position of a search */
         get: operations["complete-search"];
         put?: never;
         post?: never;
@@ -1848,7 +1848,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The searches with a name: your own and the shared ones */
+        /** List saved searches: your own and shared ones */
         get: operations["list-searches"];
         put?: never;
         post?: never;
@@ -1865,12 +1865,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One search with a name */
+        /** One saved search */
         get: operations["show-search"];
         /** Save a search under a name, for yourself or shared */
         put: operations["save-search"];
         post?: never;
-        /** Delete a search with a name */
+        /** Delete a saved search */
         delete: operations["delete-search"];
         options?: never;
         head?: never;
@@ -1884,7 +1884,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How many sessions ended how, by release and environment */
+        /** Count sessions by outcome, release and environment */
         get: operations["count-sessions"];
         put?: never;
         post?: never;
@@ -1901,7 +1901,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Runs of the application, newest first */
+        /** List sessions, newest first */
         get: operations["list-sessions"];
         put?: never;
         post?: never;
@@ -1935,7 +1935,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How an application is set up to report, with the project's own key */
+        /** Set-up steps for an application, with the project's key */
         get: operations["set-up"];
         put?: never;
         post?: never;
@@ -1952,10 +1952,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was pushed, newest first, and what it takes by release */
+        /** Pushed symbols, newest first, and their size by release */
         get: operations["list-symbols"];
         put?: never;
-        /** Say which contents the files of a release have */
+        /** Record the contents of a release's files */
         post: operations["push-symbols"];
         delete?: never;
         options?: never;
@@ -1970,7 +1970,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether the traces of a release, or of one event, can be read, and why not */
+        /** Check whether the traces of a release, or of one event, are readable, and why not */
         get: operations["check-symbols"];
         put?: never;
         post?: never;
@@ -1989,7 +1989,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Which contents the project does not hold yet */
+        /** List the contents that the project does not have yet */
         post: operations["missing-symbols"];
         delete?: never;
         options?: never;
@@ -2004,7 +2004,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Releases whose traces cannot be read for want of symbols */
+        /** Releases with unreadable traces because of missing symbols */
         get: operations["unread-releases"];
         put?: never;
         post?: never;
@@ -2038,7 +2038,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The users of the events that fit a search, those with most events first */
+        /** Users of the events that match a search, most events first */
         get: operations["list-users"];
         put?: never;
         post?: never;
@@ -2055,7 +2055,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One user by any name: what they ran into */
+        /** One user, by any of their identifiers, with their issues */
         get: operations["show-user"];
         put?: never;
         post?: never;
@@ -2072,7 +2072,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What one user went through: sessions, events, what led up to them, feedback */
+        /** One user's trail: sessions, events, breadcrumbs, feedback */
         get: operations["show-trail"];
         put?: never;
         post?: never;
@@ -2140,10 +2140,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Compare every counter with the rows it stands for */
+        /** Compare every counter with the rows it counts */
         get: operations["recount"];
         put?: never;
-        /** Make every counter that differs anew from its rows, then compare again */
+        /** Repair every counter that differs from its rows, then compare again */
         post: operations["repair"];
         delete?: never;
         options?: never;
@@ -2158,10 +2158,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What needs a decision of yours, and why */
+        /** Issues that need your decision, and why */
         get: operations["show-round"];
         put?: never;
-        /** Begin a round, or go on with the one under way */
+        /** Begin a round, or continue the current one */
         post: operations["begin-round"];
         delete?: never;
         options?: never;
@@ -2178,7 +2178,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** End your round, and sum it up */
+        /** End your round, with a summary */
         post: operations["end-round"];
         delete?: never;
         options?: never;
@@ -2195,7 +2195,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Say that you have seen issues and leave them as they are: they come again when something happens */
+        /** Mark issues as seen without a decision: they return when something happens */
         post: operations["pass-in-round"];
         delete?: never;
         options?: never;
@@ -2210,7 +2210,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What rules can use */
+        /** List the names that rules can use */
         get: operations["list-rule-words"];
         put?: never;
         post?: never;
@@ -2245,7 +2245,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Is all well */
+        /** Check the service */
         get: operations["status"];
         put?: never;
         post?: never;
@@ -2262,10 +2262,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The teams, with their members */
+        /** List teams with their members */
         get: operations["list-teams"];
         put?: never;
-        /** Make a team: people who have issues together */
+        /** Create a team: people who own issues together */
         post: operations["create-team"];
         delete?: never;
         options?: never;
@@ -2286,7 +2286,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Let people into a team, or out of it */
+        /** Add people to a team, or remove them */
         patch: operations["change-team"];
         trace?: never;
     };
@@ -2297,10 +2297,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Your tokens, and those of the projects that you maintain; operators see all. The newest first, without their texts */
+        /** List your tokens and those of projects that you maintain, newest first; operators see all */
         get: operations["list-tokens"];
         put?: never;
-        /** Make a token; its text is shown this once */
+        /** Create a token; its secret is shown only once */
         post: operations["create-token"];
         delete?: never;
         options?: never;
@@ -2318,7 +2318,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End a token */
+        /** Revoke a token */
         delete: operations["revoke-token"];
         options?: never;
         head?: never;
@@ -2334,7 +2334,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give a token another text; the text before stays good for a while */
+        /** Give a token a new secret; the old one stays valid for a while */
         post: operations["rotate-token"];
         delete?: never;
         options?: never;
@@ -2370,7 +2370,7 @@ export interface components {
             next?: boolean;
             /** @description fix: as of now */
             now?: boolean;
-            /** @description park: what wakes it */
+            /** @description park: the conditions that wake it */
             park?: components["schemas"]["Park"];
             /** @description fix: the release it is fixed in */
             release?: string;
@@ -2395,11 +2395,11 @@ export interface components {
             next?: boolean;
             /** @description fix: as of now */
             now?: boolean;
-            /** @description park: what wakes it */
+            /** @description park: the conditions that wake it */
             park?: components["schemas"]["Park"];
             /** @description fix: the release it is fixed in */
             release?: string;
-            /** @description what is searched: docs/search.md */
+            /** @description a search: docs/search.md */
             search?: string;
             /** @description severity: fatal, error, warning, info, debug, or events for what the events say */
             severity?: string;
@@ -2430,7 +2430,7 @@ export interface components {
             active: number;
             /**
              * Format: int64
-             * @description affected users who were seen again: in a later session, or, where none of theirs is known, in an event more than an hour later
+             * @description affected users who returned: in a later session, or, without known sessions, in an event more than an hour later
              */
             came_back: number;
             /**
@@ -2480,7 +2480,7 @@ export interface components {
             p: number;
             /**
              * Format: double
-             * @description of the share here to the share elsewhere; at most 1,000,000, which also stands for 'never elsewhere'
+             * @description of the share here to the share elsewhere; at most 1,000,000, which also means 'never elsewhere'
              */
             ratio: number;
             value: string;
@@ -2545,25 +2545,13 @@ export interface components {
             commit?: string;
             version: string;
         };
-        Aside: {
-            /** @description the event as it was stored, scrubbed */
-            body?: unknown;
-            error: string;
-            /** @description the event's own id; absent for a delivery that cannot be read at all */
-            event?: string;
-            /** @description for queue retry and queue discard */
-            id: string;
-            project: string;
-            /** Format: date-time */
-            received: string;
-        };
         Attribute: {
-            /** @description its place was taken away: it is not searched */
+            /** @description excluded: it is not searchable */
             dropped?: boolean;
             name: string;
             /** Format: date-time */
             since: string;
-            /** @description one of OpenTelemetry's */
+            /** @description a name of OpenTelemetry */
             standard: boolean;
             /** @description the day of its last use, YYYY-MM-DD */
             used: string;
@@ -2573,7 +2561,7 @@ export interface components {
             attributes: components["schemas"]["Attribute"][];
             /**
              * Format: int64
-             * @description how many names of one's own may be searched; OpenTelemetry's take none
+             * @description how many custom attributes may be searched; OpenTelemetry's names do not count
              */
             places: number;
             /** Format: int64 */
@@ -2599,12 +2587,12 @@ export interface components {
              */
             id: number;
             /**
-             * @description of who did it
+             * @description the kind of actor
              * @enum {string}
              */
             kind: "person" | "token" | "service" | "nobody";
             project?: string;
-            /** @description what it was done to */
+            /** @description the target */
             target: string;
             /** @description a person's name, or a token's label, as it was then */
             who: string;
@@ -2625,7 +2613,7 @@ export interface components {
              * @description the oldest entry that is kept; 0: none
              */
             first: number;
-            /** @description of the newest entry: noted elsewhere, it shows that nobody rewrote the end */
+            /** @description of the newest entry: noted elsewhere, it proves that the end was not rewritten */
             hash: string;
             holds: boolean;
             /**
@@ -2681,7 +2669,7 @@ export interface components {
             email: string;
             /**
              * Format: double
-             * @description of the open ones, added up
+             * @description the sum over open issues
              */
             impact: number;
             /**
@@ -2721,7 +2709,7 @@ export interface components {
              * @description events a minute; 0: any number; -1: the default
              */
             allowance_minute?: number;
-            /** @description where people read a commit; {commit} stands for its hash; empty: nowhere */
+            /** @description URL of a commit for people; {commit} is replaced by its hash; empty: none */
             commit_link?: string;
             /** @description whether cut-off sessions count as crashed */
             cut_off_crashes?: boolean;
@@ -2739,20 +2727,20 @@ export interface components {
             /** @description whether the country of client addresses is noted */
             locate_users?: boolean;
             /**
-             * @description from which severity on log records without an exception become events
+             * @description the lowest severity at which log records without an exception become events
              * @enum {string}
              */
             log_messages?: "off" | "error" | "fatal";
-            /** @description web origins that may report; * is any */
+            /** @description web origins that may report; * allows any */
             origins?: string[] | null;
             /**
-             * @description by what releases are ordered: by commit where that is possible, else by version, else by announcement; or by one of these alone
+             * @description the order of releases: by commit if possible, else by version, else by announcement; or by one of these only
              * @enum {string}
              */
             release_order?: "auto" | "commits" | "versions" | "announcement";
             /** @description https or ssh address that its code may be fetched from, where the operator allows it; empty: builds send it */
             repository?: string;
-            /** @description FROM=TO: source paths of maps and traces that begin with FROM stand under TO in the repository; replaces those set before; a single empty text removes them */
+            /** @description FROM=TO: source paths that begin with FROM are below TO in the repository; replaces the former list; a single empty text removes it */
             source_paths?: string[] | null;
         };
         ChangeTeam: {
@@ -2785,11 +2773,11 @@ export interface components {
              * @description issues these are in
              */
             issues: number;
-            /** @description what was looked for, in order */
+            /** @description what was searched, in order */
             looked_for: string[];
-            /** @description the pushed file that is most like it */
+            /** @description the most similar pushed file */
             nearest?: string;
-            /** @description what of it is not as good as it could be: sources that cannot be read, or are of another build */
+            /** @description warnings: sources that are unreadable or of another build */
             note?: string;
             readable: boolean;
             /** @description no release, no symbols, not this file, two builds, another build, shared id, waiting, broken */
@@ -2867,10 +2855,10 @@ export interface components {
         Completion: {
             /**
              * Format: int64
-             * @description where what it takes the place of begins, in characters from 0
+             * @description the start of the replaced text, in characters from 0
              */
             from: number;
-            /** @description whose values are offered; absent: names are */
+            /** @description the attribute whose values are offered; absent: names are offered */
             name?: string;
             offers: components["schemas"]["Offer"][];
             /** Format: int64 */
@@ -2887,7 +2875,7 @@ export interface components {
             issue: string;
             /**
              * Format: int64
-             * @description numbers that lead to it
+             * @description numbers that redirect to it
              */
             merged_from: number;
             /** Format: int64 */
@@ -2925,7 +2913,7 @@ export interface components {
         DeliveryDetail: {
             /** Format: int64 */
             attempts: number;
-            /** @description what is sent */
+            /** @description the message */
             body?: string;
             /** Format: date-time */
             created: string;
@@ -3045,33 +3033,33 @@ export interface components {
         };
         DifferenceFound: {
             /**
-             * @description what it looks at: whether an own function is on the stack, the form of the message, or an attribute of the event or its resource
+             * @description what it compares: an own function on the stack, the form of the message, or an attribute of the event or its resource
              * @enum {string}
              */
             by: "frame" | "message" | "attribute";
-            /** @description what splits by it */
+            /** @description the condition to split by */
             command: string;
             /**
              * Format: int64
-             * @description how many of the events looked at have it
+             * @description how many of the compared events have it
              */
             events: number;
             /** @description of the attribute */
             name?: string;
-            /** @description the function, alone or behind its file; the message, whose form is taken; the attribute's value, empty where it is absent */
+            /** @description the function, alone or after its file; the message, compared by its form; the attribute's value, empty where it is absent */
             value: string;
-            /** @description fingerprints say so themselves, so that events without a body go along */
+            /** @description the fingerprints decide, so events without a body move too */
             whole: boolean;
             /** @description the difference as a sentence */
             words: string;
         };
         Differences: {
-            /** @description frames first, then messages, then attributes; of each what most have */
+            /** @description frames, then messages, then attributes; the most frequent first */
             differences: components["schemas"]["DifferenceFound"][];
             issue: string;
             /**
              * Format: int64
-             * @description how many kept events were looked at: those of its largest variants, and the newest
+             * @description how many stored events were compared: those of its largest variants, and the newest
              */
             looked: number;
         };
@@ -3079,7 +3067,7 @@ export interface components {
             crash_free_sessions: components["schemas"]["ShareOf"];
             environment: string;
             sessions: components["schemas"]["QualitySessions"];
-            /** @description beside the same baseline in the same environment */
+            /** @description compared with the same baseline in the same environment */
             verdict: components["schemas"]["QualityVerdict"];
         };
         EraseUser: {
@@ -3090,7 +3078,7 @@ export interface components {
             done: boolean;
             /**
              * Format: int64
-             * @description events whose body went and whose user is a random number now
+             * @description events whose body was deleted and whose user is now a random number
              */
             events: number;
             /** Format: int64 */
@@ -3102,7 +3090,7 @@ export interface components {
             };
             /** @description oldest first */
             breadcrumbs: components["schemas"]["Breadcrumb"][];
-            /** @description the values of the attributes that were asked for as columns */
+            /** @description the values of the requested columns */
             columns?: {
                 [key: string]: string;
             };
@@ -3112,7 +3100,7 @@ export interface components {
             extra?: {
                 [key: string]: unknown;
             };
-            /** @description what people said about this event */
+            /** @description feedback about this event */
             feedback: components["schemas"]["Feedback"][];
             handled?: boolean;
             headline: string;
@@ -3123,7 +3111,7 @@ export interface components {
             /** @description the log record it was found in */
             log?: components["schemas"]["Log"];
             message?: string;
-            /** @description what was cut or corrected on the way in */
+            /** @description what was cut or corrected at intake */
             notes: string[];
             /** @description the position of the event in its issue */
             position?: components["schemas"]["EventPosition"];
@@ -3134,9 +3122,9 @@ export interface components {
                 [key: string]: unknown;
             };
             scope?: string;
-            /** @description what was replaced because it was secret, and by which rule */
+            /** @description the secrets that were replaced, and by which rule */
             scrubbed: components["schemas"]["Scrubbed"][];
-            /** @description the run of the application that it happened in */
+            /** @description the session in which it was thrown */
             session?: components["schemas"]["Session"];
             severity: string;
             /** @description the span that recorded it */
@@ -3175,7 +3163,7 @@ export interface components {
             total: number;
         };
         EventRow: {
-            /** @description the values of the attributes that were asked for as columns */
+            /** @description the values of the requested columns */
             columns?: {
                 [key: string]: string;
             };
@@ -3194,10 +3182,10 @@ export interface components {
             time: string;
         };
         EventWhy: {
-            /** @description what the application's own grouping field did */
+            /** @description the effect of the application's grouping field */
             application: string;
             event: string;
-            /** @description how it came to its issue */
+            /** @description how it was assigned to its issue */
             filed: string;
             fingerprint: string;
             /** Format: int64 */
@@ -3205,9 +3193,9 @@ export interface components {
             headline: string;
             /** @description the issue it is in: another than the fingerprint's where people moved it */
             issue: string;
-            /** @description what was looked at and left out, and why */
+            /** @description what was considered and left out, and why */
             left_out: components["schemas"]["Part"][];
-            /** @description what was used, in order */
+            /** @description the parts that were used, in order */
             parts: components["schemas"]["Part"][];
         };
         Events: {
@@ -3223,7 +3211,7 @@ export interface components {
         };
         Example: {
             after: components["schemas"]["Part"][];
-            /** @description what its fingerprint is made from now */
+            /** @description the parts of its current fingerprint */
             before: components["schemas"]["Part"][];
             event: string;
             message: string;
@@ -3283,22 +3271,17 @@ export interface components {
             /** @description what is left out, and why */
             warnings?: string[] | null;
         };
-        Fault: {
-            /**
-             * Format: int64
-             * @description in characters, counted from 1
-             */
-            column: number;
-            /**
-             * Format: int64
-             * @description counted from 1
-             */
-            line: number;
-            message: string;
-            rule?: string;
-            section?: string;
-            /** @description the nearest right word */
-            suggestion?: string;
+        FailedEvent: {
+            /** @description the event as it was stored, scrubbed */
+            body?: unknown;
+            error: string;
+            /** @description the event's own id; absent for a delivery that cannot be read at all */
+            event?: string;
+            /** @description for queue retry and queue discard */
+            id: string;
+            project: string;
+            /** Format: date-time */
+            received: string;
         };
         Feedback: {
             /** @description it was longer */
@@ -3330,7 +3313,7 @@ export interface components {
             events: number;
             /**
              * Format: int64
-             * @description the grouping version that would mend it
+             * @description the grouping version that would fix it
              */
             grouping_version?: number;
             /** @description most events first */
@@ -3344,27 +3327,27 @@ export interface components {
             more?: number;
             /** @description the suggested rule, YAML */
             rule?: string;
-            /** @description of the rules file, in which the suggestion stands; empty where it is another grouping version */
+            /** @description of the rules file, for the suggestion; empty where it suggests another grouping version */
             section: string;
             /**
              * Format: int64
              * @description added up over the issues
              */
             users: number;
-            /** @description what makes it look so */
+            /** @description the evidence */
             why: string;
-            /** @description what was found, in a sentence */
+            /** @description the finding, as a sentence */
             words: string;
         };
         Fix: {
-            /** @description next: the newest release when it was said */
+            /** @description of next: the newest release at the time of the decision */
             after?: string;
             /**
              * Format: date-time
-             * @description when it was said
+             * @description the time of the decision
              */
             at?: string;
-            /** @description who hears of it when it comes back */
+            /** @description who is notified when it regresses */
             by?: string;
             commit?: string;
             /** @enum {string} */
@@ -3377,7 +3360,7 @@ export interface components {
         FoundSymbols: {
             address: string;
             /**
-             * @description what it was found by
+             * @description how it was found
              * @enum {string}
              */
             by: "debug id" | "address";
@@ -3419,7 +3402,7 @@ export interface components {
         Grouping: {
             /**
              * Format: int64
-             * @description that new events are grouped by
+             * @description for new events
              */
             grouping_version: number;
             project: string;
@@ -3430,18 +3413,18 @@ export interface components {
              * @description of the rules file; 0: none
              */
             rules_version: number;
-            /** @description that this service knows, the oldest first */
+            /** @description known to this service, oldest first */
             versions: components["schemas"]["GroupingVersion"][];
             /**
              * Format: int64
-             * @description the grouping version that is about to be adopted
+             * @description the grouping version being adopted
              */
             wanted?: number;
         };
         GroupingReview: {
             /**
              * Format: int64
-             * @description that they look like
+             * @description the causes that they look like
              */
             causes: number;
             /** @description how variable grouping was, oldest first */
@@ -3450,14 +3433,14 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /**
              * Format: int64
-             * @description new issues of the last 30 days that were known ones, whose function moved to another file
+             * @description new issues of the last 30 days recognised as known ones whose function moved to another file
              */
             followed: number;
             /** Format: int64 */
             grouping_version: number;
             /**
              * Format: int64
-             * @description that were looked at
+             * @description that were checked
              */
             issues: number;
             /**
@@ -3473,14 +3456,14 @@ export interface components {
             project: string;
             /**
              * Format: double
-             * @description percent of the issues that look wrongly grouped: those beyond one a cause, and those that hold several
+             * @description percent of the issues that look wrongly grouped: extra issues of a cause, and issues with several causes
              */
             variability: number;
         };
         GroupingVersion: {
             /** Format: int64 */
             version: number;
-            /** @description what it brought */
+            /** @description the new events or users */
             words: string;
         };
         HandOver: {
@@ -3501,7 +3484,7 @@ export interface components {
              * @description how many it is about
              */
             fits: number;
-            /** @description what to know of the decision */
+            /** @description a hint about the decision */
             notes?: string[] | null;
             project: string;
             refused: components["schemas"]["Refusal"][];
@@ -3515,7 +3498,7 @@ export interface components {
         Health: {
             crash_free_sessions: components["schemas"]["ShareOf"];
             release: string;
-            /** @description better, worse, no difference, too early; empty where nothing came before it */
+            /** @description better, worse, no difference, too early; empty without a release before it */
             says: string;
             /**
              * Format: double
@@ -3563,12 +3546,12 @@ export interface components {
              */
             edited?: string;
             kind: string;
-            /** @description kind comment: who asks may change it */
+            /** @description of kind comment: the caller may change it */
             mine?: boolean;
             /** @description that it is about */
             release?: string;
             undone?: boolean;
-            /** @description what who decided said to it */
+            /** @description the reason that was given */
             why?: string;
             words: string;
         };
@@ -3583,7 +3566,7 @@ export interface components {
         Issue: {
             /**
              * Format: int64
-             * @description events whose body is kept; the others are counted and have their row
+             * @description events with a stored body; the others have only a row and counts
              */
             bodies: number;
             /** @description dismissed, and bodies of its events are not kept */
@@ -3610,11 +3593,11 @@ export interface components {
             last_release: string;
             /** Format: date-time */
             last_seen: string;
-            /** @description where events were searched: what of its events fit */
+            /** @description if events were searched: its matching events */
             matching?: components["schemas"]["Matching"];
             message: string;
             origin: components["schemas"]["Origin"];
-            /** @description a person's name, null when nobody has it */
+            /** @description a person's name, null when it has no owner */
             owner: string | null;
             /** @description while it is parked */
             parked?: components["schemas"]["Park"];
@@ -3625,20 +3608,20 @@ export interface components {
             per_1000_sessions?: number;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
-            /** @description an open issue that stopped by itself, in words */
+            /** @description a sentence about an open issue that stopped by itself */
             quiet?: string;
-            /** @description a merge, a split or an undo was just made, and counts are still following it */
+            /** @description a merge, split or undo is still updating the counts */
             recounting?: boolean;
             severity: string;
-            /** @description a person said the severity */
+            /** @description a person set the severity */
             severity_by_hand?: boolean;
-            /** @description state and owner in words: what it is fixed in, what wakes it */
+            /** @description state and owner as text, with its fix or wake conditions */
             standing: string;
             /** @enum {string} */
             state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
             /** @description while it occurs far more often than it did */
             surge?: components["schemas"]["Surge"];
-            /** @description that stand for it in trackers */
+            /** @description its tickets in trackers */
             tickets?: components["schemas"]["Ticket"][] | null;
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
@@ -3655,7 +3638,7 @@ export interface components {
         IssueDetail: {
             /**
              * Format: int64
-             * @description events whose body is kept; the others are counted and have their row
+             * @description events with a stored body; the others have only a row and counts
              */
             bodies: number;
             /** @description dismissed, and bodies of its events are not kept */
@@ -3665,7 +3648,7 @@ export interface components {
             events: number;
             /**
              * Format: int64
-             * @description how often people said something about it
+             * @description entries of feedback about it
              */
             feedback: number;
             first_release: string;
@@ -3675,7 +3658,7 @@ export interface components {
             fix?: components["schemas"]["Fix"];
             /** @description the release it is or was fixed in; of a fix in the next release or by a commit the first that contains it */
             fixed_in?: string;
-            /** @description what the fingerprint was made from */
+            /** @description the parts of the fingerprint */
             grouping: components["schemas"]["Part"][];
             headline: string;
             /** @description PROJECT/NUMBER */
@@ -3694,15 +3677,15 @@ export interface components {
             last_seen: string;
             /** @description the issue in the console */
             link: string;
-            /** @description where events were searched: what of its events fit */
+            /** @description if events were searched: its matching events */
             matching?: components["schemas"]["Matching"];
-            /** @description issues that were merged into this one; their names lead here */
+            /** @description issues merged into this one; their ids redirect here */
             merged_from: string[];
             message: string;
-            /** @description of a decision: what to know of it */
+            /** @description of a decision: a hint about it */
             notes?: string[] | null;
             origin: components["schemas"]["Origin"];
-            /** @description a person's name, null when nobody has it */
+            /** @description a person's name, null when it has no owner */
             owner: string | null;
             /** @description while it is parked */
             parked?: components["schemas"]["Park"];
@@ -3713,23 +3696,23 @@ export interface components {
             per_1000_sessions?: number;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
-            /** @description an open issue that stopped by itself, in words */
+            /** @description a sentence about an open issue that stopped by itself */
             quiet?: string;
-            /** @description a merge, a split or an undo was just made, and counts are still following it */
+            /** @description a merge, split or undo is still updating the counts */
             recounting?: boolean;
             releases: components["schemas"]["Seen"][];
             severity: string;
-            /** @description a person said the severity */
+            /** @description a person set the severity */
             severity_by_hand?: boolean;
             /** @description parts that were split off it, and the split that made it */
             splits: components["schemas"]["SplitOf"][];
-            /** @description state and owner in words: what it is fixed in, what wakes it */
+            /** @description state and owner as text, with its fix or wake conditions */
             standing: string;
             /** @enum {string} */
             state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
             /** @description while it occurs far more often than it did */
             surge?: components["schemas"]["Surge"];
-            /** @description that stand for it in trackers */
+            /** @description its tickets in trackers */
             tickets?: components["schemas"]["Ticket"][] | null;
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
@@ -3742,7 +3725,7 @@ export interface components {
              * @description for If-Match; grows with each decision
              */
             version: number;
-            /** @description who hears of what happens to it, beside its owner */
+            /** @description who gets notices about it, besides its owner */
             watching: string[];
         };
         Issues: {
@@ -3759,7 +3742,7 @@ export interface components {
              * @description of the project, in the window of the search or in the 14 days of the trend
              */
             sessions: number;
-            /** @description how many issues stand in each state */
+            /** @description how many issues are in each state */
             states: {
                 [key: string]: number;
             };
@@ -3789,7 +3772,7 @@ export interface components {
             routes: boolean;
             /**
              * Format: date-time
-             * @description good until then: another has taken its place
+             * @description valid until then, since another replaced it
              */
             until?: string;
         };
@@ -3828,12 +3811,12 @@ export interface components {
             before?: string;
             /** @description the likeliest first */
             changes: components["schemas"]["LikelyChange"][];
-            /** @description that one's commit */
+            /** @description the commit of that release */
             from?: string;
             issue: string;
             /** @description who changed the origin's line last */
             line?: components["schemas"]["LineChange"];
-            /** @description where it began long after its release came out */
+            /** @description set if it began long after its release */
             onset?: components["schemas"]["Onset"];
             /** @description the own frames of the trace, the origin first */
             places: components["schemas"]["SourcePlace"][];
@@ -3842,17 +3825,17 @@ export interface components {
              * @description commits in between
              */
             range: number;
-            /** @description in which it was first seen, or came back */
+            /** @description in which it was first seen, or regressed */
             release?: string;
             to?: string;
-            /** @description what was looked at, or why nothing could be */
+            /** @description what was compared, or why nothing was */
             words: string;
         };
         LineAsked: {
-            /** @description absent where it cannot be told */
+            /** @description absent where it is unknown */
             line?: components["schemas"]["LineChange"];
             place: components["schemas"]["SourcePlace"];
-            /** @description why it cannot be told; empty where it can */
+            /** @description why it is unknown; empty where it is known */
             words: string;
         };
         LineChange: {
@@ -3873,15 +3856,15 @@ export interface components {
             name?: string;
             /** @description as the logger wrote it */
             severity_text?: string;
-            /** @description the record's own body: what it says, or its JSON */
+            /** @description the record's body: its text, or its JSON */
             text: string;
         };
         MakeTicket: {
-            /** @description make one beside an open one */
+            /** @description create one although another is open */
             another?: boolean;
             /** @description a destination of the kind tickets */
             in: string;
-            /** @description link this ticket, and make none */
+            /** @description link this ticket, and create none */
             key?: string;
         };
         ManyDone: {
@@ -3896,7 +3879,7 @@ export interface components {
              * @description how many it is about
              */
             fits: number;
-            /** @description what to know of the decision */
+            /** @description a hint about the decision */
             notes?: string[] | null;
             refused: components["schemas"]["Refusal"][];
         };
@@ -3957,13 +3940,13 @@ export interface components {
         };
         Member: {
             email?: string;
-            /** @description by a role in all projects, which only operators change */
+            /** @description by a role in all projects, which only operators may change */
             everywhere?: boolean;
             name: string;
             /** @enum {string} */
             role: "viewer" | "member" | "maintainer";
             team?: boolean;
-            /** @description the team that gives it; absent: their own */
+            /** @description the team that gives it; absent: the person's own role */
             through?: string;
         };
         Members: {
@@ -3986,7 +3969,7 @@ export interface components {
         Merged: {
             from: string;
             into: string;
-            /** @description the issues that were handed over */
+            /** @description the reassigned issues */
             projects: components["schemas"]["HandedIn"][];
         };
         MissingSymbols: {
@@ -3996,7 +3979,7 @@ export interface components {
              * @description how large a part is; contents up to that size are sent whole
              */
             part_bytes: number;
-            /** @description of those of which some parts are there: which; a push that was cut off goes on behind them */
+            /** @description the parts present of incomplete files; an interrupted push continues after them */
             parts: {
                 [key: string]: number[] | null;
             };
@@ -4030,18 +4013,18 @@ export interface components {
             id: string;
             /**
              * Format: int64
-             * @description occurrences that were looked at
+             * @description occurrences that were compared
              */
             of: number;
             /**
              * Format: int64
-             * @description occurrences of the issue that it is within a minute of
+             * @description occurrences of the issue within a minute of it
              */
             with: number;
         };
         NewKey: {
             label?: string;
-            /** @description service.name may name the project, which is made at first sight */
+            /** @description service.name selects the project, which is created when it is first seen */
             routes?: boolean;
         };
         NewPerson: {
@@ -4082,16 +4065,16 @@ export interface components {
             label: string;
             /** @description it never runs out */
             never?: boolean;
-            /** @description beside those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read, export */
+            /** @description in addition to those of the scope: symbols:push, releases:announce, rules:check, rules:push, issues:read, issues:triage, events:read, export */
             permissions?: string[] | null;
-            /** @description the person whose permissions and name it has */
+            /** @description the person whose permissions it has */
             person?: string;
             /** @description the only project it is good for; empty: all */
             project?: string;
             /** @description the only projects it is good for; empty: all */
             projects?: string[] | null;
             /**
-             * @description the kind, with its usual permissions; service: only those that are named; admin: all
+             * @description the kind, with its default permissions; service: only the named ones; admin: all
              * @enum {string}
              */
             scope: "build" | "read" | "person" | "service" | "admin";
@@ -4147,7 +4130,7 @@ export interface components {
         Outcome: {
             /**
              * Format: int64
-             * @description that were looked at, each as often as it stands for
+             * @description that were checked, each as often as it counts
              */
             events: number;
             /**
@@ -4160,7 +4143,7 @@ export interface components {
              * @description that the events are in
              */
             issues: number;
-            /** @description issues that would take in events of others, most events first */
+            /** @description issues that would get events of others, most events first */
             merges: components["schemas"]["Joined"][];
             /**
              * Format: int64
@@ -4183,7 +4166,7 @@ export interface components {
             stay: number;
             /**
              * Format: int64
-             * @description that were hit by events which would move
+             * @description affected by events that would move
              */
             users: number;
         };
@@ -4204,15 +4187,15 @@ export interface components {
             /** @description lines of CODEOWNERS that cannot be used */
             bad_lines: components["schemas"]["BadOwnerLine"][];
             issue: string;
-            /** @description who has it; null when nobody has it */
+            /** @description the owner; null when it has none */
             owner: string | null;
             /** @description of the origin in the repository */
             path?: string;
             /** @description the likeliest first */
             proposals: components["schemas"]["Proposal"][];
-            /** @description the line of CODEOWNERS that counts for it */
+            /** @description the line of CODEOWNERS that applies */
             rule?: components["schemas"]["OwnerRule"];
-            /** @description named by CODEOWNERS or commits, and nobody here is */
+            /** @description named by CODEOWNERS or commits, without an account here */
             strangers: string[];
             /** @description why less is known than could be */
             words?: string;
@@ -4271,7 +4254,7 @@ export interface components {
              * @description as of when they were seen: as_of of the round; now when absent
              */
             as_of?: string;
-            /** @description let them come again instead */
+            /** @description true: show them again */
             back?: boolean;
             /** @description PROJECT/NUMBER */
             issues: string[] | null;
@@ -4290,7 +4273,7 @@ export interface components {
             admin: boolean;
             /**
              * Format: int64
-             * @description of who left: open and parked issues that are still theirs
+             * @description of a former member: open and parked issues that they still own
              */
             carries?: number;
             /** Format: date-time */
@@ -4308,13 +4291,13 @@ export interface components {
             left?: string;
             /**
              * Format: int64
-             * @description how many there are beside
+             * @description how many more there are
              */
             more_roles?: number;
             name: string;
             /** @description runs the service: people, projects, the audit, the queue */
             operator: boolean;
-            /** @description their own roles in single projects, of those that you see: the first ones */
+            /** @description their roles in single projects that you see: the first ones */
             roles?: components["schemas"]["RoleIn"][];
             /** @description works once, within 24 hours */
             sign_in_link?: string;
@@ -4356,7 +4339,7 @@ export interface components {
         };
         Project: {
             allowance: components["schemas"]["Allowance"];
-            /** @description where people read a commit; {commit} stands for its hash */
+            /** @description URL of a commit for people; {commit} is replaced by its hash */
             commit_link?: string;
             /** Format: date-time */
             created: string;
@@ -4383,17 +4366,17 @@ export interface components {
             /** @description the country of client addresses is noted, where the service has a database file for it */
             locate_users: boolean;
             /**
-             * @description from which severity on log records without an exception become events
+             * @description the lowest severity at which log records without an exception become events
              * @enum {string}
              */
             log_messages: "off" | "error" | "fatal";
             name: string;
             /** Format: int64 */
             open_issues: number;
-            /** @description web origins that may report; * is any */
+            /** @description web origins that may report; * allows any */
             origins: string[];
             /**
-             * @description by what releases are ordered
+             * @description the order of releases
              * @enum {string}
              */
             release_order: "auto" | "commits" | "versions" | "announcement";
@@ -4404,7 +4387,7 @@ export interface components {
              * @description of the rules file; 0 when none was pushed yet
              */
             rules_version: number;
-            /** @description source paths of maps and traces, and where they stand in the repository */
+            /** @description source paths of maps and traces, and their paths in the repository */
             source_paths: components["schemas"]["Mapping"][];
         };
         ProjectDay: {
@@ -4416,7 +4399,7 @@ export interface components {
         ProjectOverview: {
             /**
              * Format: int64
-             * @description open issues that came back
+             * @description open issues that regressed
              */
             came_back: number;
             /** @description of the last seven days, and of the seven before */
@@ -4425,10 +4408,10 @@ export interface components {
             health?: components["schemas"]["Health"];
             /**
              * Format: int64
-             * @description that nobody decided about
+             * @description without a decision
              */
             new_issues: number;
-            /** @description that anything was seen of */
+            /** @description that had any event */
             newest_release?: string;
             /** Format: int64 */
             open_issues: number;
@@ -4437,7 +4420,7 @@ export interface components {
             trend: components["schemas"]["ProjectDay"][];
             /** @description with sessions, of the last seven days, and of the seven before */
             users_week: components["schemas"]["WeekBefore"];
-            /** @description what is wrong, in words; empty when nothing is */
+            /** @description the problem, as a sentence; empty without one */
             wrong: string[];
         };
         ProjectOverviews: {
@@ -4456,7 +4439,7 @@ export interface components {
             note?: string;
             /**
              * Format: int64
-             * @description the version it was made from; when another came in between it is refused
+             * @description the version it was edited from; refused if another version came in between
              */
             onto?: number;
             text: string;
@@ -4472,7 +4455,7 @@ export interface components {
             already: number;
             /** @description files that cannot be used, each with the reason */
             broken: string[];
-            /** @description addresses of which the release has several builds now, with nothing to tell them apart: their frames stay unread */
+            /** @description addresses with several builds in this release that nothing distinguishes: their frames stay unreadable */
             builds: string[];
             /**
              * Format: int64
@@ -4497,7 +4480,7 @@ export interface components {
         Quality: {
             /** @description of those that ended; cut-off ones count as not crashed */
             crash_free_sessions: components["schemas"]["ShareOf"];
-            /** @description users none of whose sessions crashed */
+            /** @description users without a crashed session */
             crash_free_users: components["schemas"]["ShareOf"];
             deploys: components["schemas"]["Deploy"][];
             /** @description of ended sessions, seconds, within 3.2 % */
@@ -4533,7 +4516,7 @@ export interface components {
             /** @description over whole days (UTC) */
             users: components["schemas"]["QualityUsers"];
             verdict: components["schemas"]["QualityVerdict"];
-            /** @description the application sends no sessions: events and issues are all there is */
+            /** @description the application sends no sessions, only events */
             without_sessions?: boolean;
         };
         QualitySessions: {
@@ -4557,11 +4540,11 @@ export interface components {
             crashed: number;
         };
         QualityVerdict: {
-            /** @description empty: nothing came before it */
+            /** @description empty: it is the first */
             baseline: string;
             /**
              * Format: double
-             * @description however often one looks (a mixture sequential test); below 0.01 is a difference
+             * @description valid at any time (a mixture sequential test); below 0.01 is a difference
              */
             p: number | null;
             /** @description how many times as often its sessions crash */
@@ -4579,10 +4562,10 @@ export interface components {
         Queue: {
             /** Format: date-time */
             oldest?: string;
-            /** @description what waits, by project */
+            /** @description waiting events by project */
             projects: components["schemas"]["Waiting"][];
             /** @description failed events, newest first */
-            set_aside: components["schemas"]["Aside"][];
+            set_aside: components["schemas"]["FailedEvent"][];
             /** Format: int64 */
             set_aside_total: number;
             /** Format: int64 */
@@ -4619,7 +4602,7 @@ export interface components {
             actor?: string;
             /** Format: date-time */
             at: string;
-            /** @description new, regressed, woken, surging, grown or yours: you have it, and somebody changed it */
+            /** @description new, regressed, woken, surging, grown or yours: you own it, and another person changed it */
             kind: string;
             words: string;
         };
@@ -4644,13 +4627,13 @@ export interface components {
             /** @description newest first */
             examples: components["schemas"]["ReceivedExample"][];
             rule?: string;
-            /** @description what that means */
+            /** @description the meaning */
             words: string;
         };
         ReceivedCounts: {
             /**
              * Format: int64
-             * @description of those stored: would have made more new things than an hour allows
+             * @description of those stored: they would have created more new things than an hour allows
              */
             capped: number;
             /**
@@ -4665,7 +4648,7 @@ export interface components {
             dropped: number;
             /**
              * Format: int64
-             * @description what people said
+             * @description entries of feedback
              */
             feedback: number;
             /**
@@ -4680,7 +4663,7 @@ export interface components {
             lost_by_client: number;
             /**
              * Format: int64
-             * @description turned away; senders come again
+             * @description rejected; senders retry
              */
             over_allowance: number;
             /**
@@ -4715,7 +4698,7 @@ export interface components {
             stored: number;
             /**
              * Format: int64
-             * @description requests turned away because the service was full; senders come again
+             * @description requests rejected because the service was full; senders retry
              */
             turned_away: number;
         };
@@ -4727,7 +4710,7 @@ export interface components {
         ReceivedHour: {
             /**
              * Format: int64
-             * @description of those stored: would have made more new things than an hour allows
+             * @description of those stored: they would have created more new things than an hour allows
              */
             capped: number;
             /**
@@ -4742,7 +4725,7 @@ export interface components {
             dropped: number;
             /**
              * Format: int64
-             * @description what people said
+             * @description entries of feedback
              */
             feedback: number;
             /** Format: date-time */
@@ -4759,7 +4742,7 @@ export interface components {
             lost_by_client: number;
             /**
              * Format: int64
-             * @description turned away; senders come again
+             * @description rejected; senders retry
              */
             over_allowance: number;
             /**
@@ -4794,7 +4777,7 @@ export interface components {
             stored: number;
             /**
              * Format: int64
-             * @description requests turned away because the service was full; senders come again
+             * @description requests rejected because the service was full; senders retry
              */
             turned_away: number;
         };
@@ -4812,7 +4795,7 @@ export interface components {
             recounting: number;
             /**
              * Format: int64
-             * @description issues that were mended
+             * @description repaired issues
              */
             repaired?: number;
         };
@@ -4831,7 +4814,7 @@ export interface components {
             by: string;
             /**
              * Format: int64
-             * @description issues whose number leads to another one now
+             * @description issues whose number now redirects to another one
              */
             emptied: number;
             /** Format: date-time */
@@ -4847,12 +4830,12 @@ export interface components {
             id: number;
             /**
              * Format: int64
-             * @description issues that were made
+             * @description created issues
              */
             made: number;
             /**
              * Format: int64
-             * @description variants that there are to read
+             * @description variants to read
              */
             of: number;
             /**
@@ -4869,7 +4852,7 @@ export interface components {
             state: "reading" | "moving" | "done" | "undoing" | "undone" | "stopped";
             /**
              * Format: int64
-             * @description events without a body that stayed, though others like them went: nobody can say which of them are meant
+             * @description events without a body that stayed, though others like them moved: it is unknown which of them the rules match
              */
             stays: number;
             undone_by?: string;
@@ -4944,7 +4927,7 @@ export interface components {
              * @description of the release before it
              */
             before_events: number;
-            /** @description why that one is before it */
+            /** @description why that release is before it */
             before_why?: string;
             commit?: string;
             /**
@@ -4965,7 +4948,7 @@ export interface components {
              * @description announced, or its first event thrown, whichever was earlier
              */
             first_seen: string;
-            /** @description that somebody called fixed in it */
+            /** @description marked as fixed in it */
             fixed: components["schemas"]["Issue"][];
             /**
              * Format: date-time
@@ -4982,12 +4965,12 @@ export interface components {
              * @description issues first seen in it
              */
             new: number;
-            /** @description first seen in it, what hurts most first */
+            /** @description first seen in it, highest impact first */
             new_issues: components["schemas"]["Issue"][];
             project: string;
-            /** @description that came back in it */
+            /** @description that regressed in it */
             regressed: components["schemas"]["Issue"][];
-            /** @description what is known of its commits, in words; empty where all is */
+            /** @description a sentence about missing commits; empty where none is missing */
             repository: string;
             /** @description of the last 30 days */
             sessions: components["schemas"]["SessionCount"];
@@ -4995,7 +4978,7 @@ export interface components {
         };
         ReleaseIssue: {
             /**
-             * @description new in the release, or back in it
+             * @description new or regressed in the release
              * @enum {string}
              */
             came: "new" | "back";
@@ -5008,7 +4991,7 @@ export interface components {
             id: string;
             /** Format: double */
             impact: number;
-            /** @description the issue has more than 10,000 events: only the newest were looked at, and there may be more sessions */
+            /** @description the issue has more than 10,000 events: only the newest were read, and there may be more sessions */
             more?: boolean;
             /**
              * Format: int64
@@ -5028,7 +5011,7 @@ export interface components {
             users: number;
         };
         ReleaseIssues: {
-            /** @description those that hit most sessions first; at most 20 new ones and 20 that came back */
+            /** @description most affected sessions first; at most 20 new and 20 regressed ones */
             issues: components["schemas"]["ReleaseIssue"][];
             release: string;
             /**
@@ -5041,25 +5024,25 @@ export interface components {
             a: string;
             b: string;
             /**
-             * @description what decided
+             * @description the reason
              * @enum {string}
              */
             by: "same" | "commit" | "version" | "announcement" | "nothing";
             /**
-             * @description how a stands to b
+             * @description how a compares with b
              * @enum {string}
              */
             order: "before" | "after" | "same" | "unknown";
             why: string;
         };
         ReleaseSeries: {
-            /** @description oldest first, every moment there */
+            /** @description oldest first, without gaps */
             points: components["schemas"]["SessionPoint"][];
             release: string;
         };
         Releases: {
             /**
-             * @description by what the project orders its releases
+             * @description the order of the project's releases
              * @enum {string}
              */
             order: "auto" | "commits" | "versions" | "announcement";
@@ -5083,7 +5066,7 @@ export interface components {
             commits: number;
             project: string;
             source_paths: components["schemas"]["Mapping"][];
-            /** @description the commits up to which history is known, newest sent first */
+            /** @description the newest known commits of its branches, last received first */
             tips: string[];
         };
         ResumeAlert: {
@@ -5101,7 +5084,7 @@ export interface components {
         RotateKey: {
             /**
              * Format: int64
-             * @description how long the old one stays good
+             * @description how long the old one stays valid
              */
             overlap_hours: number;
         };
@@ -5115,7 +5098,7 @@ export interface components {
         Round: {
             /**
              * Format: date-time
-             * @description for what you pass
+             * @description for issues that you pass
              */
             as_of: string;
             /**
@@ -5132,7 +5115,7 @@ export interface components {
             last_round: string | null;
             /** @description absent: all */
             project?: string;
-            /** @description of those asked for with held: what became of them */
+            /** @description of those named in held: what happened to them */
             settled: components["schemas"]["Settled"][];
             /**
              * Format: int64
@@ -5158,7 +5141,7 @@ export interface components {
             ended: string;
             /**
              * Format: int64
-             * @description what still needs a decision of yours, up to 1,000
+             * @description issues that still need your decision, up to 1,000
              */
             left: number;
             /** @description absent: all */
@@ -5169,7 +5152,7 @@ export interface components {
         RoundItem: {
             /**
              * Format: int64
-             * @description events whose body is kept; the others are counted and have their row
+             * @description events with a stored body; the others have only a row and counts
              */
             bodies: number;
             /** @description dismissed, and bodies of its events are not kept */
@@ -5196,11 +5179,11 @@ export interface components {
             last_release: string;
             /** Format: date-time */
             last_seen: string;
-            /** @description where events were searched: what of its events fit */
+            /** @description if events were searched: its matching events */
             matching?: components["schemas"]["Matching"];
             message: string;
             origin: components["schemas"]["Origin"];
-            /** @description a person's name, null when nobody has it */
+            /** @description a person's name, null when it has no owner */
             owner: string | null;
             /** @description while it is parked */
             parked?: components["schemas"]["Park"];
@@ -5211,20 +5194,20 @@ export interface components {
             per_1000_sessions?: number;
             /** @description FILE:LINE of the origin, empty when it is not known */
             place: string;
-            /** @description an open issue that stopped by itself, in words */
+            /** @description a sentence about an open issue that stopped by itself */
             quiet?: string;
-            /** @description a merge, a split or an undo was just made, and counts are still following it */
+            /** @description a merge, split or undo is still updating the counts */
             recounting?: boolean;
             severity: string;
-            /** @description a person said the severity */
+            /** @description a person set the severity */
             severity_by_hand?: boolean;
-            /** @description state and owner in words: what it is fixed in, what wakes it */
+            /** @description state and owner as text, with its fix or wake conditions */
             standing: string;
             /** @enum {string} */
             state: "new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed";
             /** @description while it occurs far more often than it did */
             surge?: components["schemas"]["Surge"];
-            /** @description that stand for it in trackers */
+            /** @description its tickets in trackers */
             tickets?: components["schemas"]["Ticket"][] | null;
             /** @description the last 14 days, oldest first */
             trend: components["schemas"]["TrendDay"][];
@@ -5237,13 +5220,13 @@ export interface components {
              * @description for If-Match; grows with each decision
              */
             version: number;
-            /** @description the first thing that called for it first */
+            /** @description oldest reason first */
             why: components["schemas"]["Reason"][];
         };
         RuleHit: {
             /**
              * Format: int64
-             * @description events that lack all that it fills in, so that it did not fit
+             * @description events that lack all its values, so that it did not apply
              */
             empty?: number;
             /**
@@ -5253,7 +5236,7 @@ export interface components {
             events: number;
             /**
              * Format: int64
-             * @description events that it failed on
+             * @description events for which it failed
              */
             failed?: number;
             /**
@@ -5265,7 +5248,7 @@ export interface components {
             section: string;
             /**
              * Format: int64
-             * @description events that it was stopped for
+             * @description events for which it was stopped
              */
             too_costly?: number;
             /** @description the last error */
@@ -5277,6 +5260,23 @@ export interface components {
             rule: string;
             section: string;
             why: string;
+        };
+        RuleProblem: {
+            /**
+             * Format: int64
+             * @description in characters, counted from 1
+             */
+            column: number;
+            /**
+             * Format: int64
+             * @description counted from 1
+             */
+            line: number;
+            message: string;
+            rule?: string;
+            section?: string;
+            /** @description the nearest right word */
+            suggestion?: string;
         };
         Rules: {
             /** Format: date-time */
@@ -5298,41 +5298,41 @@ export interface components {
         };
         RulesChecked: {
             good: boolean;
-            problems: components["schemas"]["Fault"][];
+            problems: components["schemas"]["RuleProblem"][];
         };
         RulesHistory: {
             versions: components["schemas"]["RulesVersion"][];
         };
         RulesTried: {
-            /** @description messages that alert rules would have sent: events is how many */
+            /** @description messages that alert rules would have sent: events is their number */
             alerts: components["schemas"]["TrialRule"][];
             /**
              * Format: int64
-             * @description events that were stored since then; the bodies of most of a frequent issue are not kept
+             * @description events stored since then; most events of a frequent issue have no stored body
              */
             all: number;
             /**
              * Format: int64
-             * @description that were looked at
+             * @description that were checked
              */
             events: number;
             /**
              * Format: int64
-             * @description events that a grouping rule failed on or was stopped for
+             * @description events for which a grouping rule failed or was stopped
              */
             failed: number;
             /**
              * Format: date-time
-             * @description the oldest event that was looked at
+             * @description the oldest event that was checked
              */
             from: string;
-            /** @description what would become of issues, if the stored events were regrouped */
+            /** @description what would happen to issues if stored events were regrouped */
             grouping: components["schemas"]["Outcome"];
             /** @description in the order of the file */
             intake: components["schemas"]["TrialRule"][];
             /**
              * Format: int64
-             * @description of them, those that would have been let in
+             * @description of them, those that would be accepted
              */
             kept: number;
             /** @description rules in the order of the file, then kinds that would find more than they did */
@@ -5365,10 +5365,10 @@ export interface components {
             default: boolean;
             /**
              * Format: int64
-             * @description how many issues fit now, where that was asked for; absent also where the search cannot be answered
+             * @description how many issues match now, if requested; absent if the search cannot be answered
              */
             issues?: number;
-            /** @description there are more than issues says */
+            /** @description there are more than issues lists */
             more?: boolean;
             name: string;
             search: string;
@@ -5385,10 +5385,10 @@ export interface components {
             default: boolean;
             /**
              * Format: int64
-             * @description how many issues fit now, where that was asked for; absent also where the search cannot be answered
+             * @description how many issues match now, if requested; absent if the search cannot be answered
              */
             issues?: number;
-            /** @description there are more than issues says */
+            /** @description there are more than issues lists */
             more?: boolean;
             name: string;
             search: string;
@@ -5406,15 +5406,15 @@ export interface components {
             active_users: number;
             /** Format: date-time */
             counted?: string;
-            /** @description the newest release that was seen; empty if there is none */
+            /** @description the newest release with events; empty if there is none */
             newest_release: string;
             /**
              * Format: int64
-             * @description issues that are being scored anew
+             * @description issues whose score is being updated
              */
             stale: number;
             surge: components["schemas"]["Thresholds"];
-            /** @description what each part can give, relative to the others */
+            /** @description the weight of each part, relative to the others */
             weights: {
                 [key: string]: number;
             };
@@ -5453,7 +5453,7 @@ export interface components {
             up_to: number;
         };
         Series: {
-            /** @description oldest first, every moment there */
+            /** @description oldest first, without gaps */
             points: components["schemas"]["Point"][];
             value: string;
         };
@@ -5461,7 +5461,7 @@ export interface components {
             /** Format: int64 */
             duration_ms: number;
             environment: string;
-            /** @description it is known whose it was */
+            /** @description its user is known */
             has_user: boolean;
             /** @description as the application named it; its events carry it as session.id */
             id: string;
@@ -5472,7 +5472,7 @@ export interface components {
             release: string;
             /**
              * Format: int64
-             * @description the highest of the messages that told of it
+             * @description the highest of its messages
              */
             sequence: number;
             /** Format: date-time */
@@ -5483,14 +5483,14 @@ export interface components {
             clean: number;
             /**
              * Format: double
-             * @description share of the sessions that ended, or were cut off, which did not crash; 1 where none has
+             * @description share of ended and cut-off sessions without a crash; 1 if there are none
              */
             crash_free: number;
             /** Format: int64 */
             crashed: number;
             /** Format: int64 */
             cut_off: number;
-            /** @description YYYY-MM-DD, where days are told apart */
+            /** @description YYYY-MM-DD, with one entry per day */
             day?: string;
             environment: string;
             /** Format: int64 */
@@ -5519,7 +5519,7 @@ export interface components {
             environment: string;
             /** @description in the order they were processed, at most 200 */
             events: components["schemas"]["EventRow"][];
-            /** @description it is known whose it was */
+            /** @description its user is known */
             has_user: boolean;
             /** @description as the application named it; its events carry it as session.id */
             id: string;
@@ -5530,7 +5530,7 @@ export interface components {
             release: string;
             /**
              * Format: int64
-             * @description the highest of the messages that told of it
+             * @description the highest of its messages
              */
             sequence: number;
             /** Format: date-time */
@@ -5603,7 +5603,7 @@ export interface components {
             events?: number;
             /**
              * Format: int64
-             * @description what is held against the past: 10 to 60, in tens
+             * @description the minutes compared with the past: 10 to 60, in tens
              */
             minutes?: number;
             /**
@@ -5618,17 +5618,17 @@ export interface components {
             sessions?: number;
             /**
              * Format: double
-             * @description or it hits this share of the sessions, 0 to 1
+             * @description or it affects this share of the sessions, 0 to 1
              */
             share?: number;
             /**
              * Format: double
-             * @description at least so many times what is usual
+             * @description at least so many times the usual rate
              */
             times?: number;
             /**
              * Format: int64
-             * @description of at least so many users, where users are told
+             * @description of at least so many users, where users are known
              */
             users?: number;
         };
@@ -5636,7 +5636,7 @@ export interface components {
             about: string;
             name: string;
             runtime: string;
-            /** @description those that there are guides for */
+            /** @description runtimes with a guide */
             runtimes: components["schemas"]["SetUpRuntime"][];
             steps: components["schemas"]["SetUpStep"][];
         };
@@ -5682,16 +5682,16 @@ export interface components {
         Side: {
             /**
              * Format: int64
-             * @description of those looked at
+             * @description of those checked
              */
             events: number;
             examples?: components["schemas"]["Example"][] | null;
-            /** @description nothing of it would stay; its number would lead to the other issue */
+            /** @description no event would stay; its number would redirect to the other issue */
             gone?: boolean;
             headline: string;
             /**
              * Format: int64
-             * @description tells issues apart that would be made
+             * @description number of the issue that would be created
              */
             new?: number;
             /**
@@ -5724,11 +5724,11 @@ export interface components {
              * @description unless it is used before
              */
             runs_out: string;
-            /** @description the one that asks */
+            /** @description the caller */
             this?: boolean;
         };
         SignInBody: {
-            /** @description what stands behind the # of a sign-in link */
+            /** @description the part of a sign-in link after the # */
             link: string;
         };
         SignIns: {
@@ -5743,7 +5743,7 @@ export interface components {
             sessions: number;
         };
         SimilarIssue: {
-            /** @description what of both is alike */
+            /** @description what both have in common */
             alike: string[];
             /** Format: int64 */
             events: number;
@@ -5757,7 +5757,7 @@ export interface components {
              * @description 0 to 1
              */
             score: number;
-            /** @description what was decided about it, in words */
+            /** @description the decision, as a sentence */
             standing: string;
             state: string;
             /** Format: int64 */
@@ -5807,24 +5807,24 @@ export interface components {
         };
         SplitBy: {
             /**
-             * @description what it looks at: whether an own function is on the stack, the form of the message, or an attribute of the event or its resource
+             * @description what it compares: an own function on the stack, the form of the message, or an attribute of the event or its resource
              * @enum {string}
              */
             by: "frame" | "message" | "attribute";
             /** @description of the attribute */
             name?: string;
-            /** @description the function, alone or behind its file; the message, whose form is taken; the attribute's value, empty where it is absent */
+            /** @description the function, alone or after its file; the message, compared by its form; the attribute's value, empty where it is absent */
             value: string;
         };
         SplitOf: {
-            /** @description the issue that the part was taken out of */
+            /** @description the issue that the part was split from */
             from: string;
             /**
              * Format: int64
-             * @description how many kept events were looked at
+             * @description how many stored events were compared
              */
             looked: number;
-            /** @description kept events are being looked through */
+            /** @description stored events are being compared */
             looking?: boolean;
             /**
              * Format: int64
@@ -5837,7 +5837,7 @@ export interface components {
             words: string;
         };
         Status: {
-            /** @description what to do where all is not well */
+            /** @description what to do about each problem */
             advice: string[];
             database?: components["schemas"]["StatusDatabase"];
             /**
@@ -5852,7 +5852,7 @@ export interface components {
             processes: number;
             /**
              * Format: int64
-             * @description merges, splits, regroupings and undos that are on their way
+             * @description merges, splits, regroupings and undos in progress
              */
             recounting: number;
             /**
@@ -5921,7 +5921,7 @@ export interface components {
              */
             again: number;
             event?: string;
-            /** @description those that cost most first */
+            /** @description most expensive first */
             files: components["schemas"]["CheckedFile"][];
             project: string;
             /**
@@ -5934,7 +5934,7 @@ export interface components {
             words: string;
         };
         SymbolFile: {
-            /** @description the URL it is served from, or its path; * in host or directories stands for any characters */
+            /** @description the URL it is served from, or its path; * in host or directories matches any characters */
             address: string;
             /** @description SHA-256 of the generated file */
             bundle?: string;
@@ -6020,7 +6020,7 @@ export interface components {
             teams: components["schemas"]["Team"][];
         };
         Thread: {
-            /** @description the one the event is about */
+            /** @description the exception that the event is about */
             blamed?: boolean;
             /** @description innermost first */
             frames: components["schemas"]["Frame"][];
@@ -6050,7 +6050,7 @@ export interface components {
             /** @description the tracker */
             destination: string;
             /**
-             * @description the side that has yet to follow the other
+             * @description the side that is behind the other
              * @enum {string}
              */
             follows?: "here" | "there";
@@ -6065,14 +6065,14 @@ export interface components {
             state: "open" | "closed" | "unknown" | "gone";
             /** @description the state as the tracker calls it */
             status?: string;
-            /** @description what is wrong with it, in words */
+            /** @description its problem, as a sentence */
             trouble?: string;
         };
         Ticketed: {
             /** @description the message to the tracker; waiting: it is tried again */
             delivery?: components["schemas"]["Delivery"];
             issue: string;
-            /** @description what was done, in words */
+            /** @description what was done, as a sentence */
             said: string;
             /** @description of the issue, now */
             tickets: components["schemas"]["Ticket"][];
@@ -6100,7 +6100,7 @@ export interface components {
             token: string;
         };
         TokenInfo: {
-            /** @description older than roles: it keeps what it could before, until it is rotated */
+            /** @description older than roles: it keeps its former permissions until it is rotated */
             before_roles?: boolean;
             /** Format: date-time */
             created: string;
@@ -6136,7 +6136,7 @@ export interface components {
             /** @description the only projects it is good for; absent: all */
             projects?: string[] | null;
             scope: string;
-            /** @description what is risky about it */
+            /** @description its risk */
             warning?: string;
         };
         Tokens: {
@@ -6144,7 +6144,7 @@ export interface components {
         };
         TraceEvents: {
             events: components["schemas"]["EventRow"][];
-            /** @description there are more than are told */
+            /** @description there are more than are listed */
             more?: boolean;
             trace: string;
         };
@@ -6159,7 +6159,7 @@ export interface components {
              */
             complete_from?: string;
             entries: components["schemas"]["TrailEntry"][];
-            /** @description cursor of what came before */
+            /** @description the cursor of the page before */
             next?: string;
             /** @description what is left out, and why */
             warnings?: string[] | null;
@@ -6190,7 +6190,7 @@ export interface components {
             before?: string;
             event: string;
             issue: string;
-            /** @description of what would have been scrubbed */
+            /** @description of values that would have been scrubbed */
             where?: string;
             /** @description the event's headline */
             words: string;
@@ -6205,7 +6205,7 @@ export interface components {
             examples: components["schemas"]["TrialExample"][];
             /**
              * Format: int64
-             * @description events that its condition gave an error for
+             * @description events for which its condition failed
              */
             failed?: number;
             /**
@@ -6216,7 +6216,7 @@ export interface components {
             rule: string;
             /**
              * Format: int64
-             * @description events that its condition was stopped for
+             * @description events for which its condition was stopped
              */
             too_costly?: number;
             /** @description the last error */
@@ -6231,7 +6231,7 @@ export interface components {
             days: number;
             /**
              * Format: int64
-             * @description how many stored events are looked at, newest first
+             * @description how many stored events are checked, newest first
              * @default 2000
              */
             events: number;
@@ -6333,7 +6333,7 @@ export interface components {
             identities?: {
                 [key: string]: string[] | null;
             };
-            /** @description what they ran into, that of most events first */
+            /** @description their issues, most events first */
             issues?: components["schemas"]["UserIssue"][] | null;
             /** Format: date-time */
             last?: string;
@@ -6341,7 +6341,7 @@ export interface components {
             newest?: components["schemas"]["EventRow"][] | null;
             /** Format: int64 */
             sessions: number;
-            /** @description where the name means more than one; then nothing else is there */
+            /** @description set if several users match; then all other fields are empty */
             several?: components["schemas"]["Somebody"][] | null;
             /** @description what is left out, and why */
             warnings?: string[] | null;
@@ -6349,7 +6349,7 @@ export interface components {
         VariabilityDay: {
             /**
              * Format: int64
-             * @description that they look like
+             * @description the causes that they look like
              */
             causes: number;
             /** @description YYYY-MM-DD, UTC */
@@ -6379,12 +6379,12 @@ export interface components {
             now: number;
         };
         Why: {
-            /** @description what the application's own grouping field did */
+            /** @description the effect of the application's grouping field */
             application: string;
             /** @description the first part in which they differ */
             differ?: components["schemas"]["GroupDifference"];
             event: string;
-            /** @description how it came to its issue */
+            /** @description how it was assigned to its issue */
             filed: string;
             fingerprint: string;
             /** Format: int64 */
@@ -6392,11 +6392,11 @@ export interface components {
             headline: string;
             /** @description the issue it is in: another than the fingerprint's where people moved it */
             issue: string;
-            /** @description what was looked at and left out, and why */
+            /** @description what was considered and left out, and why */
             left_out: components["schemas"]["Part"][];
-            /** @description the other one that was asked about */
+            /** @description the other event */
             other?: components["schemas"]["EventWhy"];
-            /** @description what was used, in order */
+            /** @description the parts that were used, in order */
             parts: components["schemas"]["Part"][];
             /** @description whether both have one fingerprint; true when there is no other */
             together: boolean;
@@ -6463,9 +6463,9 @@ export interface operations {
             query?: {
                 /** @description only what is about this project */
                 project?: string;
-                /** @description only what this person did */
+                /** @description only entries of this person */
                 person?: string;
-                /** @description only what was done from then on */
+                /** @description only entries from then on */
                 since?: string;
                 limit?: number;
                 /** @description next of the page before */
@@ -7309,13 +7309,13 @@ export interface operations {
                 cursor?: string;
                 /** @description of an issue: only events whose body is kept */
                 kept?: boolean;
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
-                /** @description attributes whose values are told of each event */
+                /** @description attributes to return for each event */
                 columns?: string[] | null;
             };
             header?: never;
@@ -7352,9 +7352,9 @@ export interface operations {
     "show-issue-event": {
         parameters: {
             query?: {
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -7506,7 +7506,7 @@ export interface operations {
     "likely-changes": {
         parameters: {
             query?: {
-                /** @description the release in which it appeared; absent: in which it came back last, else was first seen */
+                /** @description the release in which it appeared; default: in which it last regressed, else was first seen */
                 release?: string;
             };
             header?: never;
@@ -8232,7 +8232,7 @@ export interface operations {
     "list-notices": {
         parameters: {
             query?: {
-                /** @description only what you have not seen */
+                /** @description only unseen notices */
                 unseen?: boolean;
                 /** @description next of the page before */
                 before?: number;
@@ -8820,13 +8820,13 @@ export interface operations {
     "show-affected": {
         parameters: {
             query?: {
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
-                /** @description the number of the only issue that is looked at */
+                /** @description the number of an issue: search its events only */
                 issue?: number;
             };
             header?: never;
@@ -9111,13 +9111,13 @@ export interface operations {
                 cursor?: string;
                 /** @description of an issue: only events whose body is kept */
                 kept?: boolean;
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
-                /** @description attributes whose values are told of each event */
+                /** @description attributes to return for each event */
                 columns?: string[] | null;
             };
             header?: never;
@@ -9185,15 +9185,15 @@ export interface operations {
     "show-facets": {
         parameters: {
             query?: {
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
-                /** @description the number of the only issue that is looked at */
+                /** @description the number of an issue: search its events only */
                 issue?: number;
-                /** @description attributes; without, the twelve that say most about which issue an event belongs to */
+                /** @description attributes; default: the twelve that say most about the issue of an event */
                 by?: string[] | null;
                 /** @description values of each */
                 limit?: number;
@@ -9230,15 +9230,15 @@ export interface operations {
     "compare-facets": {
         parameters: {
             query?: {
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
-                /** @description the number of the only issue that is looked at */
+                /** @description the number of an issue: search its events only */
                 issue?: number;
-                /** @description attributes that are compared; without, all */
+                /** @description attributes to compare; default: all */
                 by?: string[] | null;
                 limit?: number;
             };
@@ -9313,7 +9313,7 @@ export interface operations {
             query: {
                 /** @description an event's id, or an issue, whose newest kept event counts */
                 event: string;
-                /** @description another one to compare with */
+                /** @description a second event to compare with */
                 other?: string;
             };
             header?: never;
@@ -9450,17 +9450,17 @@ export interface operations {
     "show-histogram": {
         parameters: {
             query?: {
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
-                /** @description the number of the only issue that is looked at */
+                /** @description the number of an issue: search its events only */
                 issue?: number;
                 /** @description an attribute: a series for each of its values of most events */
                 by?: string;
-                /** @description such as 1h, 15m or 1d; without, what suits the window */
+                /** @description such as 1h, 15m or 1d; default: by the window */
                 interval?: string;
                 /** @description series */
                 limit?: number;
@@ -9608,9 +9608,9 @@ export interface operations {
                 state?: ("new" | "accepted" | "fixed" | "regressed" | "parked" | "dismissed" | "open" | "all")[] | null;
                 /** @description words that must occur in headline, place, message or comments; the same as words of the search */
                 text?: string;
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
@@ -9863,7 +9863,7 @@ export interface operations {
     "who-changed-line": {
         parameters: {
             query: {
-                /** @description in which the line stands there */
+                /** @description the release that has the line at this position */
                 release: string;
                 /** @description the file, as the trace names it */
                 source: string;
@@ -9973,7 +9973,7 @@ export interface operations {
                 environment?: string;
                 /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
                 window?: string;
-                /** @description the version that is compared with; without, the release before */
+                /** @description the version to compare with; default: the release before */
                 baseline?: string;
             };
             header?: never;
@@ -10012,7 +10012,7 @@ export interface operations {
                 environment?: string;
                 /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
                 window?: string;
-                /** @description the version that is compared with; without, the release before */
+                /** @description the version to compare with; default: the release before */
                 baseline?: string;
             };
             header?: never;
@@ -10249,19 +10249,19 @@ export interface operations {
                 environment?: string;
                 /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
                 window?: string;
-                /** @description the version that is compared with; without, the release before */
+                /** @description the version to compare with; default: the release before */
                 baseline?: string;
                 /** @description the release's version, as events name it */
                 version: string;
                 /** @description most new issues */
                 max_new?: string;
-                /** @description most issues that came back */
+                /** @description the highest accepted number of regressed issues */
                 max_regressed?: string;
-                /** @description least share of sessions that did not crash, in percent */
+                /** @description the lowest accepted share of crash-free sessions, in percent */
                 min_crash_free?: string;
-                /** @description sessions that must have ended before anything is judged by them */
+                /** @description how many sessions must have ended before they are judged */
                 min_sessions?: number;
-                /** @description what cannot be judged yet passes */
+                /** @description conditions that cannot be judged yet pass */
                 allow_early?: boolean;
             };
             header?: never;
@@ -10300,7 +10300,7 @@ export interface operations {
                 environment?: string;
                 /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
                 window?: string;
-                /** @description the version that is compared with; without, the release before */
+                /** @description the version to compare with; default: the release before */
                 baseline?: string;
                 a: string;
                 b: string;
@@ -10380,7 +10380,7 @@ export interface operations {
                 environment?: string;
                 /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
                 window?: string;
-                /** @description the version that is compared with; without, the release before */
+                /** @description the version to compare with; default: the release before */
                 baseline?: string;
                 /** @description the release's version, as events name it */
                 version: string;
@@ -10421,7 +10421,7 @@ export interface operations {
                 environment?: string;
                 /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
                 window?: string;
-                /** @description the version that is compared with; without, the release before */
+                /** @description the version to compare with; default: the release before */
                 baseline?: string;
                 /** @description the release's version, as events name it */
                 version: string;
@@ -10497,7 +10497,7 @@ export interface operations {
                 environment?: string;
                 /** @description 14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days */
                 window?: string;
-                /** @description the version that is compared with; without, the release before */
+                /** @description the version to compare with; default: the release before */
                 baseline?: string;
                 /** @description the release's version, as events name it */
                 version: string;
@@ -10844,7 +10844,7 @@ export interface operations {
         parameters: {
             query?: {
                 search?: string;
-                /** @description where the cursor stands, in characters from 0; without, at the end */
+                /** @description the cursor's position in characters, from 0; default: the end */
                 at?: number;
                 limit?: number;
             };
@@ -10880,7 +10880,7 @@ export interface operations {
     "list-searches": {
         parameters: {
             query?: {
-                /** @description count the issues that fit each */
+                /** @description count the matching issues of each */
                 counts?: boolean;
             };
             header?: never;
@@ -11021,7 +11021,7 @@ export interface operations {
             query?: {
                 /** @description how many days back, today included (UTC) */
                 days?: number;
-                /** @description tell the days apart */
+                /** @description one entry per day */
                 by_day?: boolean;
             };
             header?: never;
@@ -11056,7 +11056,7 @@ export interface operations {
     "list-sessions": {
         parameters: {
             query?: {
-                /** @description only those that stand so */
+                /** @description only sessions with this outcome */
                 outcome?: "running" | "clean" | "faulty" | "crashed" | "cut-off";
                 /** @description only those of the user with this identity */
                 user?: string;
@@ -11128,7 +11128,7 @@ export interface operations {
     "set-up": {
         parameters: {
             query?: {
-                /** @description what the application runs in */
+                /** @description the runtime of the application */
                 runtime?: "vite" | "browser" | "node" | "node-web" | "go" | "opentelemetry" | "logs";
             };
             header?: never;
@@ -11371,13 +11371,13 @@ export interface operations {
     "list-users": {
         parameters: {
             query?: {
-                /** @description what is searched: docs/search.md */
+                /** @description a search: docs/search.md */
                 search?: string;
-                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; without, the last 7 days, where events are looked at */
+                /** @description 14d, 36h, 2026-11-01..2026-11-20, 2026-11-01T10:00Z..2026-11-01T14:00Z or all; default: the last 7 days */
                 window?: string;
                 /** @description the time zone of dates, such as Europe/Oslo; without, UTC */
                 zone?: string;
-                /** @description the number of the only issue that is looked at */
+                /** @description the number of an issue: search its events only */
                 issue?: number;
                 limit?: number;
                 /** @description next of the page before */
@@ -11419,7 +11419,7 @@ export interface operations {
             path: {
                 /** @description the project's name */
                 project: string;
-                /** @description any name that their events call them by: an id, an e-mail address, a name */
+                /** @description any identifier in their events: an id, an email address, a name */
                 who: string;
             };
             cookie?: never;
@@ -11449,7 +11449,7 @@ export interface operations {
     "show-trail": {
         parameters: {
             query?: {
-                /** @description events; what lies between them comes with them */
+                /** @description events; the messages between them are included */
                 limit?: number;
                 /** @description next of the page before */
                 cursor?: string;
@@ -11458,7 +11458,7 @@ export interface operations {
             path: {
                 /** @description the project's name */
                 project: string;
-                /** @description any name that their events call them by */
+                /** @description any identifier in their events */
                 who: string;
             };
             cookie?: never;
@@ -11644,7 +11644,7 @@ export interface operations {
                 /** @description only in this one; absent: in all */
                 project?: string;
                 limit?: number;
-                /** @description issues with commas between them: what became of those that need no decision any more */
+                /** @description issues, separated by commas: what happened to those that no longer need a decision */
                 held?: string;
             };
             header?: never;
@@ -11679,7 +11679,7 @@ export interface operations {
                 /** @description only in this one; absent: in all */
                 project?: string;
                 limit?: number;
-                /** @description issues with commas between them: what became of those that need no decision any more */
+                /** @description issues, separated by commas: what happened to those that no longer need a decision */
                 held?: string;
             };
             header?: never;

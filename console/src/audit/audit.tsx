@@ -38,7 +38,7 @@ export function AuditPage() {
       {verify.error && <Failed error={verify.error} />}
       {verify.data && (verify.data.holds ? (
         <div role="status" className="panel px-3 py-2">
-          <CircleCheck className="inline size-4 align-[-2px] text-primary" /> {count(verify.data.entries)} entries are as they were written. The newest is {verify.data.last}, with the hash <code className="mono break-all">{verify.data.hash}</code>. Note it elsewhere: with it you can show later that nobody rewrote the end.
+          <CircleCheck className="inline size-4 align-[-2px] text-primary" /> {count(verify.data.entries)} entries are as they were written. The newest is {verify.data.last}, with the hash <code className="mono break-all">{verify.data.hash}</code>. Note it elsewhere: with it you can prove later that the end was not rewritten.
         </div>
       ) : <Alert tone="bad">Broken at entry {verify.data.broken_at}: {verify.data.why}. Somebody changed the database beside the service.</Alert>)}
       <Card

@@ -15,7 +15,7 @@ export interface AlertForm {
 }
 
 export const becomings: readonly (readonly [string, string])[] = [
-  ['new', 'is new'], ['regressed', 'comes back'], ['woken', 'wakes up'], ['surging', 'surges'], ['assigned', 'is given to somebody'], ['commented', 'is commented on'], ['fixed', 'is called fixed'], ['holding', 'stays fixed'],
+  ['new', 'is new'], ['regressed', 'comes back'], ['woken', 'wakes up'], ['surging', 'surges'], ['assigned', 'is assigned'], ['commented', 'is commented on'], ['fixed', 'is marked as fixed'], ['holding', 'stays fixed'],
 ]
 
 export const emptyAlert: AlertForm = { name: '', becomes: ['new'], search: '', newest: false, users: '', events: '', within: '1h', again: '', to: [] }
@@ -38,8 +38,8 @@ export function wrongWith(f: AlertForm): string {
   const whole = (t: string) => t === '' || /^[1-9][0-9]{0,8}$/.test(t)
   if (!f.name.trim()) return 'Give the alert a name.'
   if (f.name.trim().length > 60) return 'The name has at most 60 characters.'
-  if (f.becomes.length === 0 && f.users === '' && f.events === '') return 'Choose what happens to an issue, or how many users or events.'
-  if (f.becomes.length > 0 && (f.users !== '' || f.events !== '')) return 'Choose what happens to an issue, or how many users or events. For both, make two alerts.'
+  if (f.becomes.length === 0 && f.users === '' && f.events === '') return 'Choose a change of an issue, or a number of users or events.'
+  if (f.becomes.length > 0 && (f.users !== '' || f.events !== '')) return 'Choose a change of an issue, or a number of users or events. For both, create two alerts.'
   if (!whole(f.users) || !whole(f.events)) return 'Users and events are whole numbers.'
   if (f.within && !/^[0-9]+[mhd]$/.test(f.within)) return 'A time is 10m, 2h or 3d.'
   if (f.again && !/^[0-9]+[mhd]$/.test(f.again)) return 'A time is 10m, 2h or 3d.'

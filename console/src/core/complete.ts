@@ -25,12 +25,12 @@ const fields: Record<string, Record<string, string>> = {
   intake: { name: 'the name it is counted by', when: 'a condition in CEL', do: 'drop or keep' },
   scrub: { name: 'the name it is counted by', names: 'globs over a field', kinds: 'kinds of secret', match: 'a regular expression', do: 'remove, shorten or keep' },
   frames: { name: 'the name it is counted by', path: 'globs over the readable path', module: 'globs over package, class or path', function: 'globs over the function', do: 'own, vendor or look-through' },
-  grouping: { name: 'the name it is counted by', when: 'a condition in CEL', extend: 'added to the computed fingerprint', replace: 'instead of the computed fingerprint', headline: 'what the issue is called' },
+  grouping: { name: 'the name it is counted by', when: 'a condition in CEL', extend: 'added to the computed fingerprint', replace: 'instead of the computed fingerprint', headline: 'the title of the issue' },
 }
 
 const choices: Record<string, Record<string, string>> = {
   intake: { drop: 'the event is counted and dropped', keep: 'whatever rules below say' },
-  scrub: { remove: 'replaced by [scrubbed]', shorten: 'what does not tell who it is stays', keep: 'left as it is' },
+  scrub: { remove: 'replaced by [scrubbed]', shorten: 'the part that does not identify a person stays', keep: 'left as it is' },
   frames: { own: 'code of the application', vendor: 'code of a dependency', 'look-through': 'own code that fails on behalf of its callers' },
 }
 

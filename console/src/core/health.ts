@@ -29,7 +29,7 @@ export function changed(now: number, before: number): string {
   return by === 0 ? '±0 %' : `${by > 0 ? '+' : '−'}${Math.abs(by)} %`
 }
 
-/** Projects in the order in which one looks at them: what is wrong, what came back, what is new, by name. */
+/** Projects in the order in which one looks at them: what is wrong, what regressed, what is new, by name. */
 export function worstFirst<T extends { project: string; wrong: string[]; came_back: number; new_issues: number }>(list: T[]): T[] {
   return [...list].sort((a, b) => b.wrong.length - a.wrong.length || b.came_back - a.came_back || b.new_issues - a.new_issues || a.project.localeCompare(b.project))
 }

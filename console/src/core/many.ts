@@ -25,7 +25,7 @@ export function manyWords(verb: string, count: number, refused: { issue: string;
   return `${issues(count)} ${done[verb] ?? verb}${left(refused)}${count > 0 ? '. Undo takes it back' : ''}`
 }
 
-/** What is said once that was taken back. */
+/** What is said once that was undone. */
 export function undoneWords(count: number, refused: { issue: string; why: string }[]): string {
   return `undone for ${issues(count)}${left(refused)}`
 }

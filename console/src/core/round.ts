@@ -25,7 +25,7 @@ export interface Entry<T extends Item> {
   later?: boolean | undefined
 }
 
-/** Something I did, that can be taken back. */
+/** Something I did, that can be undone. */
 export interface Step {
   id: string
   kind: 'decision' | 'severity' | 'comment' | 'later' | 'seen'
@@ -34,7 +34,7 @@ export interface Step {
 
 export interface Round<T extends Item> {
   entries: Entry<T>[]
-  at: number // what is in hand; entries.length once nothing waits
+  at: number // what is claimed; entries.length once nothing waits
   steps: Step[] // the last one last
   answers?: number // how many of my actions the service has answered
 }
@@ -43,7 +43,7 @@ export const empty = { entries: [], at: 0, steps: [] }
 
 const waits = <T extends Item>(e: Entry<T>): boolean => !e.done && !e.later
 
-/** The next that waits: behind what is in hand first, then from the start; entries.length when none does. */
+/** The next that waits: behind what is claimed first, then from the start; entries.length when none does. */
 function next<T extends Item>(entries: Entry<T>[], at: number): number {
   for (let i = 1; i <= entries.length; i++) {
     const n = (at + i) % entries.length
@@ -90,13 +90,13 @@ export function decided<T extends Item>(r: Round<T>, id: string, words: string):
   return { ...r, entries, at: r.at === here ? next(entries, here) : r.at, steps: [...r.steps, { id, kind: 'decision' }] }
 }
 
-/** What the service made of the decision; it may have been taken back before the answer came. */
+/** What the service made of the decision; it may have been undone before the answer came. */
 export const confirmed = <T extends Item>(r: Round<T>, id: string, words: string): Round<T> => ({ ...r, entries: r.entries.map((e) => (e.item.id === id && e.done?.by === 'me' ? { ...e, done: { words, by: 'me' } } : e)) })
 
-/** I did something that is no decision: it stays in hand. */
+/** I did something that is no decision: it stays claimed. */
 export const stepped = <T extends Item>(r: Round<T>, step: Step): Round<T> => ({ ...r, steps: [...r.steps, step] })
 
-/** The last thing I did about an issue was refused, or is taken back: the issue is in hand, and waits again unless that was no decision. */
+/** The last thing I did about an issue was refused, or is undone: the issue is claimed, and waits again unless that was no decision. */
 export function again<T extends Item>(r: Round<T>, id: string): Round<T> {
   const n = r.steps.findLastIndex((s) => s.id === id)
   const kind = r.steps[n]?.kind
@@ -142,7 +142,7 @@ export const severer = (severity: string, by: 1 | -1): string | undefined => {
   return i < 0 ? undefined : severities[i + by]
 }
 
-/** What a reason says behind its kind: "came back in 4.2.1", "surging: 30 events". */
+/** What a reason says behind its kind: "regressed in 4.2.1", "surging: 30 events". */
 export const sequel = (words: string): string => words.replace(/^(new|came back|woken:|surging:)\s*/, '')
 
 /** What of a history people did, and did not take back. */

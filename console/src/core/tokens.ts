@@ -15,10 +15,10 @@ export const kinds = ['person', 'build', 'read', 'service'] as const
 export type Kind = (typeof kinds)[number]
 
 export const kindWords: Record<Kind, string> = {
-  person: 'your own programs: what you may, and no more',
+  person: 'your own programs: your permissions, and no more',
   build: 'a build: pushes symbols and announces releases; never reads an event',
   read: 'a program that reads issues and events',
-  service: 'another service: what you choose',
+  service: 'another service: the permissions that you choose',
 }
 
 /** All that a token can be given. */
@@ -27,7 +27,7 @@ export const permissions = ['symbols:push', 'releases:announce', 'rules:check', 
 /** What a token may, in words where it has what is usual for its kind. */
 export function mayWords(kind: string, given: readonly string[]): string {
   if (given.includes('admin')) return 'everything'
-  if (kind === 'person' && permissions.every((p) => given.includes(p))) return 'what the person may'
+  if (kind === 'person' && permissions.every((p) => given.includes(p))) return 'all permissions of the person'
   if (kind === 'build' && given.length === 3) return 'push symbols, announce releases, check rules'
   if (kind === 'read' && given.length === 3) return 'read issues and events, check rules'
   return given.join(', ')
@@ -44,8 +44,8 @@ export interface Draft {
 
 /** What is missing before a token can be made; '' for nothing. all says that its maker may make it for all projects. */
 export function missing(d: Draft, all: boolean): string {
-  if (!d.label.trim()) return 'Say what it is for.'
-  if (d.kind === 'service' && d.chosen.length === 0) return 'Choose what it may.'
+  if (!d.label.trim()) return 'Name its purpose.'
+  if (d.kind === 'service' && d.chosen.length === 0) return 'Choose its permissions.'
   if (d.kind !== 'person' && d.projects.length === 0 && !all) return 'Choose the projects it is good for.'
   return ''
 }

@@ -66,7 +66,7 @@ export function standing(g: Regrouping): string {
     case 'moving':
       return `moving: ${many(g.events, 'event')} so far`
     case 'undoing':
-      return 'being taken back'
+      return 'being undone'
     case 'undone':
       return `undone by ${g.undone_by ?? 'somebody'}`
     case 'stopped':

@@ -1,4 +1,4 @@
-/** What I decided in this tab, so that it can be taken back: the last first. */
+/** What I decided in this tab, so that it can be undone: the last first. */
 
 export type Step =
   /** One decision: the version when I decided, and now that nobody else did since. */

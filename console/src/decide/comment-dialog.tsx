@@ -14,7 +14,7 @@ export function CommentDialog({ id, close, said }: { id: string; close: () => vo
     mutationFn: () => api.writeComment(id, text),
     onSuccess: (c) => {
       said?.(c.comment)
-      say(`said about ${id}`)
+      say(`comment added to ${id}`)
       void client.invalidateQueries({ queryKey: ask.allOf(ask.projectOf(id)) })
       close()
     },

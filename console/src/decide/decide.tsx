@@ -18,7 +18,6 @@ import { useSay } from '../shared/say.tsx'
 import { DeleteDialog, FixDialog, ParkDialog } from './settle.tsx'
 import { SplitDialog } from './split.tsx'
 import { decidedIn } from './decided.ts'
-import { knowVersion } from '../shared/live.ts'
 import { remember, useUndo } from './undo.ts'
 
 /** What a dialog asks, and about what: its subject stays, whatever is selected meanwhile. */
@@ -111,7 +110,6 @@ function Decisions({ issue, label, more, marked = [], all, decided, merged, spli
     onSuccess: ({ before, now }, d) => {
       versions.current.set(now.id, now.version)
       if (now.version !== before) remember({ kind: 'one', id: now.id, before, now: now.version, words: stepWords(d.verb, now.id) })
-      knowVersion(now.id, now.version)
       say([`${now.id}: ${now.standing}`, ...(now.notes ?? [])].join('; '))
       decided?.([now.id])
       decidedIn(client, now)

@@ -44,7 +44,7 @@ export function FixDialog({ issue, close, done }: { issue: Issue; close: () => v
         }}
       >
         <fieldset>
-          <legend className="sr-only">In what it is fixed</legend>
+          <legend className="sr-only">Where it is fixed</legend>
           <Choice on={kind === 'release'} choose={() => setKind('release')}>
             <span>Fixed in</span>
             <input className="input input-sm mono w-40" value={release} onFocus={() => setKind('release')} onChange={(e) => setRelease(e.target.value)} autoFocus={proposed !== ''} aria-label="Release that contains the fix" />
@@ -83,7 +83,7 @@ export function ParkDialog({ issue, close, done }: { issue: Issue; close: () => 
           if (park) done({ park, ...(why ? { why } : {}) })
         }}
       >
-        <p className="soft mb-2">The first condition that is met wakes it as new, with the reason. It goes on counting.</p>
+        <p className="soft mb-2">The first condition that is met wakes it as new, with the reason. Its events still count.</p>
         <div className="grid grid-cols-[auto_1fr] items-center gap-x-3 gap-y-1.5">
           <label htmlFor="park-users">more users</label>
           <input id="park-users" type="number" min="1" className="input input-sm w-28" value={form.users} onChange={(e) => set({ users: e.target.value })} autoFocus />
@@ -120,7 +120,7 @@ export function DeleteDialog({ issue, close, done }: { issue: Issue; close: () =
             {got.data.merged_from > 0 && `; ${counted(got.data.merged_from, 'number')} lead to it`}. This cannot be undone.
           </p>
         )}
-        <p className="soft mt-2">Dismissing it, or counting it only, leaves what there is.</p>
+        <p className="soft mt-2">Dismissing it, or counting it only, keeps its stored events.</p>
         <Buttons close={close} off={!got.data} words={got.data ? `Delete 1 issue with ${counted(got.data.events, 'event')}` : 'Delete'} />
       </form>
     </Dialog>

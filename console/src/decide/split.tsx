@@ -78,7 +78,7 @@ export function Splits({ issue: i }: { issue: IssueDetail }) {
     <p key={s.to} className="mb-3 flex flex-wrap items-center gap-2">
       {s.to === i.id ? <span>Split off from {to(s.from)}: </span> : <span>Split off as {to(s.to)}: </span>}
       <span className="mono break-all">{s.words}</span>
-      {s.looking && <span className="text-warning" role="status">{counted(s.looked, 'kept event')} looked through so far</span>}
+      {s.looking && <span className="text-warning" role="status">{counted(s.looked, 'stored event')} compared so far</span>}
       {!s.looking && s.stays > 0 && <span className="soft">{counted(s.stays, 'event')} without a body {s.stays === 1 ? 'stays' : 'stay'} in {s.from}</span>}
       <button className="btn btn-outline btn-xs font-normal" onClick={() => takeBack.mutate(s.to)} aria-label={`Undo the split of ${s.to}`}>Undo</button>
     </p>

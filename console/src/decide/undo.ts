@@ -6,10 +6,9 @@ import { undoneWords } from '../core/many.ts'
 import { did, undone } from '../core/undo.ts'
 import type { Step } from '../core/undo.ts'
 import { decidedIn } from './decided.ts'
-import { knowVersion } from '../shared/live.ts'
 import { useSay } from '../shared/say.tsx'
 
-// One for the tab, whatever page is open: what I did last is what Undo takes back.
+// One for the tab, whatever page is open: what I did last is what Undo undoes.
 let steps: Step[] = []
 const listeners = new Set<() => void>()
 const set = (next: Step[]) => {
@@ -40,7 +39,6 @@ async function takeBack(step: Step): Promise<{ words: string; now?: api.Issue; p
     return { words: `Taken back: ${step.words}`, projects: step.ids.map((id) => id.split('/')[0]!) }
   }
   const now = await api.act(step.id, 'undo', {}, step.now)
-  knowVersion(now.id, now.version)
   return { words: `${now.id}: ${now.standing}`, now, projects: [] }
 }
 
@@ -52,7 +50,7 @@ export function useUndo(): { words: string | undefined; undo: () => void } {
   const undo = () => {
     const step = steps.at(-1)
     if (!step) return say('Nothing to undo: you made no decision in this tab.')
-    set(steps.slice(0, -1)) // a second key takes back the one before
+    set(steps.slice(0, -1)) // a second key undoes the one before
     takeBack(step).then(
       (got) => {
         set(undone([...steps, step], got.now?.version))

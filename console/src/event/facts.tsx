@@ -8,7 +8,7 @@ const marks: Record<string, string> = { page: '→', input: '☞', call: '⇄', 
 
 /** What led up to the error: oldest on top, the time before it at the left. */
 export function Breadcrumbs({ event }: { event: EventDetail }) {
-  if (event.breadcrumbs.length === 0) return <p className="soft">No breadcrumbs came with this event.</p>
+  if (event.breadcrumbs.length === 0) return <p className="soft">This event has no breadcrumbs.</p>
   return (
     <ol className="panel py-1">
       {event.breadcrumbs.map((b, i) => (

@@ -47,7 +47,7 @@ function Raw({ exception: x }: { exception: Exception }) {
 }
 
 export function Frames({ exception: x, event, release }: { exception: { frames: Frame[] }; event: string; release?: string | undefined }) {
-  if (x.frames.length === 0) return <p className="soft border-t border-base-300 px-3 py-2">It came without a trace.</p>
+  if (x.frames.length === 0) return <p className="soft border-t border-base-300 px-3 py-2">It has no stack trace.</p>
   // A reason that many frames share is said once.
   const first = new Map<string, Frame>()
   for (const f of x.frames) if (f.why_raw && !first.has(f.why_raw)) first.set(f.why_raw, f)
@@ -88,7 +88,7 @@ function OneFrame({ frame: f, event, release, why }: { frame: Frame; event: stri
       )}
       {why && (
         <p className="px-9 pb-1.5 text-[.93rem] text-warning">
-          Not resolved: {why}. <Link className="link" to={pageAt(project, 'symbols', { event })}>What was looked for</Link>
+          Not resolved: {why}. <Link className="link" to={pageAt(project, 'symbols', { event })}>Searched symbols</Link>
         </p>
       )}
       {open && lines && <Source frame={f} />}
@@ -109,7 +109,7 @@ function LastChange({ project, release, frame: f }: { project: string; release: 
   const l = got.data.line
   return (
     <p className="px-9 pb-1.5 text-[.93rem]" role="status">
-      {l ? <>Line {f.line}: {l.author}, <Ago at={l.authored} />: {l.subject} <CommitName hash={l.commit} link={l.link} /></> : <span className="soft">It cannot be told: {got.data.words}.</span>}
+      {l ? <>Line {f.line}: {l.author}, <Ago at={l.authored} />: {l.subject} <CommitName hash={l.commit} link={l.link} /></> : <span className="soft">It is unknown: {got.data.words}.</span>}
     </p>
   )
 }

@@ -7,7 +7,7 @@ const reloaded = 'firethorn.reloaded'
 /**
  * Loads the part of the console that a page is in; going is where the person
  * goes. A part that is gone belongs to a former build: that page is loaded
- * anew, once.
+ * again, once.
  */
 export function part<K extends string>(going: () => string, load: () => Promise<Record<K, ComponentType>>, name: K): () => Promise<{ Component: ComponentType }> {
   return async () => {

@@ -49,7 +49,7 @@ export function Frame() {
 function Main({ project }: { project: string }) {
   const { pathname } = useLocation()
   const main = useRef<HTMLElement>(null)
-  useLive() // only who is signed in hears of changes
+  useLive() // changes are sent only to people who are signed in
   const before = useRef(pathname)
   const page = pathname.split('/')[3] ?? pathname.split('/')[1] ?? ''
   useTitle(...(ownTitle.has(page) ? [] : [nameOf(page), project]))

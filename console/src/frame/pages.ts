@@ -8,7 +8,7 @@ export const ofProject: readonly Tab[] = ['rules', 'grouping', 'impact', 'symbol
 
 const names: Record<string, string> = {
   round: 'Round', issues: 'Issues', events: 'Events', users: 'Users', releases: 'Releases', sessions: 'Sessions', alerts: 'Alerts', rules: 'Rules', grouping: 'Grouping', impact: 'Impact', symbols: 'Symbols',
-  received: 'Received', 'set-up': 'Set-up', settings: 'Settings', owners: 'Who carries what', notices: 'Notices', destinations: 'Destinations', 'notice-settings': 'Notice settings', people: 'People', service: 'Service', audit: 'Audit', tokens: 'Tokens', 'sign-ins': 'Where you are signed in',
+  received: 'Received', 'set-up': 'Set-up', settings: 'Settings', owners: 'Workload', notices: 'Notices', destinations: 'Destinations', 'notice-settings': 'Notice settings', people: 'People', service: 'Service', audit: 'Audit', tokens: 'Tokens', 'sign-ins': 'Where you are signed in',
 }
 
 /** What a page is called, by the last word of its address. */

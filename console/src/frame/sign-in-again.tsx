@@ -38,7 +38,7 @@ function Again({ close }: { close: () => void }) {
   return (
     <Dialog title="Sign in again" close={close}>
       <Form button="Sign in" submit={() => signIn.mutate()} busy={signIn.isPending} off={!secret} error={signIn.error?.message} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
-        <p>This cannot be undone, or it changes who may do what. It needs a sign-in within the last 10 minutes.</p>
+        <p>This cannot be undone, or it changes permissions. It needs a sign-in within the last 10 minutes.</p>
         <p>Make a link in a terminal where you are logged in, or ask an operator for one:</p>
         <pre className="shell">firethorn person link</pre>
         <Field name="Sign-in link">

@@ -8,7 +8,7 @@ import { EditorState } from '@codemirror/state'
 import { EditorView, keymap, lineNumbers } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { useEffect, useRef } from 'react'
-import type { Fault } from '../api/client.ts'
+import type { RuleProblem } from '../api/client.ts'
 import { suggest } from '../core/complete.ts'
 import type { Word } from '../core/complete.ts'
 import { span } from '../core/rules.ts'
@@ -38,7 +38,7 @@ const paint = HighlightStyle.define([
  * A text editor for rules. It stands in a shadow root: there its styles are
  * constructed sheets, which the Content-Security-Policy lets pass.
  */
-export function Editor(p: { text: string; change: (text: string) => void; faults: Fault[]; save: () => void; tryOut: () => void; words: Word[]; label: string; show?: number | undefined }) {
+export function Editor(p: { text: string; change: (text: string) => void; problems: RuleProblem[]; save: () => void; tryOut: () => void; words: Word[]; label: string; show?: number | undefined }) {
   const host = useRef<HTMLDivElement>(null)
   const view = useRef<EditorView | null>(null)
   const now = useRef(p)
@@ -93,9 +93,9 @@ export function Editor(p: { text: string; change: (text: string) => void; faults
     v.dispatch(
       setDiagnostics(
         v.state,
-        p.faults.map((f) => ({ ...span(text, f), severity: 'error' as const, message: f.suggestion ? `${f.message}; did you mean ${f.suggestion}?` : f.message })),
+        p.problems.map((f) => ({ ...span(text, f), severity: 'error' as const, message: f.suggestion ? `${f.message}; did you mean ${f.suggestion}?` : f.message })),
       ),
     )
-  }, [p.faults])
+  }, [p.problems])
   return <div ref={host} className="h-full min-h-96" data-editor />
 }

@@ -49,10 +49,10 @@ export function OutcomeView({ project, o }: { project: string; o: api.Outcome })
     <div>
       <p className="font-semibold">{summary(o)}</p>
       {o.merges.map((m) => (
-        <Change key={`m${m.into.number ?? 0}.${m.into.new ?? 0}`} project={project} title={<>Into <b>{sideName(project, m.into)}</b></>} head={m.into} sides={m.from} word={(s) => (s.number === m.into.number && s.number ? 'stays' : s.gone ? 'its number would lead there' : 'this part of it')} />
+        <Change key={`m${m.into.number ?? 0}.${m.into.new ?? 0}`} project={project} title={<>Into <b>{sideName(project, m.into)}</b></>} head={m.into} sides={m.from} word={(s) => (s.number === m.into.number && s.number ? 'stays' : s.gone ? 'its number would redirect there' : 'this part of it')} />
       ))}
       {o.splits.map((s) => (
-        <Change key={`s${s.from.number ?? 0}`} project={project} title={<><b>{sideName(project, s.from)}</b> would come apart</>} head={s.from} sides={s.into} word={(x) => (x.number === s.from.number && !x.new ? 'stays' : 'goes there')} />
+        <Change key={`s${s.from.number ?? 0}`} project={project} title={<><b>{sideName(project, s.from)}</b> would be split</>} head={s.from} sides={s.into} word={(x) => (x.number === s.from.number && !x.new ? 'stays' : 'goes there')} />
       ))}
       {o.more ? <p className="soft mt-2">{counted(o.more, 'more change')} {o.more === 1 ? 'is' : 'are'} not listed.</p> : null}
       {o.rules.length > 0 && (
@@ -66,7 +66,7 @@ export function OutcomeView({ project, o }: { project: string; o: api.Outcome })
                 <td>
                   {r.rule}
                   {(r.failed ?? 0) + (r.too_costly ?? 0) > 0 && <span className="hurts"> · cannot answer for {counted((r.failed ?? 0) + (r.too_costly ?? 0), 'event')}: {r.why}</span>}
-                  {r.empty ? <span className="soft"> · {counted(r.empty, 'event')} lack what it fills in</span> : null}
+                  {r.empty ? <span className="soft"> · {counted(r.empty, 'event')} lack its values</span> : null}
                 </td>
                 <td className="soft">{r.section}</td>
                 <td className="text-right">{r.events === 0 ? <span className="soft">never matched</span> : count(r.events)}</td>
@@ -76,7 +76,7 @@ export function OutcomeView({ project, o }: { project: string; o: api.Outcome })
           </tbody>
         </table>
       )}
-      {never.length > 0 && never.length === o.rules.length && <p className="soft mt-1">No rule met an event. Is the condition right, and is what it means among the newest events?</p>}
+      {never.length > 0 && never.length === o.rules.length && <p className="soft mt-1">No rule matched an event. Is the condition right, and are matching events among the newest?</p>}
     </div>
   )
 }

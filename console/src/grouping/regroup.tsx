@@ -52,7 +52,7 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
           </p>
         )}
       </div>
-      {!now && <p className="soft mt-1">A saved rule applies to new events. Regroup to apply it to stored events as well; you can take that back.</p>}
+      {!now && <p className="soft mt-1">A saved rule applies to new events. Regroup to apply it to stored events as well; you can undo that.</p>}
       <ul className="mt-1">
         {list.slice(busy ? 1 : 0, all ? 10 : busy ? 2 : 1).map((g) => (
           <li key={g.id} className="grid grid-cols-[6rem_minmax(0,1fr)] gap-x-2">
@@ -63,8 +63,8 @@ export function Regroup({ project, all = false }: { project: string; all?: boole
       </ul>
       {asking === 'begin' && (
         <Dialog title={`Regroup the stored events of ${project}?`} close={() => setAsking(undefined)}>
-          <p>Every kept event is grouped anew by version {got.data.rules_version} of the rules and version {got.data.grouping_version} of the algorithm, in the background. Try the rules first, to see what would move.</p>
-          <p className="soft mt-2">What people merged or split stays so, unless a rule names the events. It can be taken back as a whole.</p>
+          <p>Every stored event is regrouped by version {got.data.rules_version} of the rules and version {got.data.grouping_version} of the algorithm, in the background. Try the rules first, to see what would move.</p>
+          <p className="soft mt-2">Merges and splits by people stay, unless a rule matches the events. The regrouping can be undone as a whole.</p>
           <div className="mt-4 flex justify-end gap-2">
             <button className="btn btn-ghost btn-sm" onClick={() => setAsking(undefined)}>Cancel</button>
             <button className="btn btn-primary btn-sm" autoFocus onClick={() => decide('begin')}>Regroup</button>

@@ -78,7 +78,7 @@ function Work({ project, saved, suggested }: { project: string; saved: api.Rules
       <div className="grid gap-4 lg:grid-cols-[minmax(0,1.2fr)_minmax(0,1fr)]">
         <div className="min-w-0">
           <div className="h-[62vh] overflow-hidden panel">
-            <Editor text={text} change={setText} faults={check?.problems ?? []} save={save} tryOut={tryOut} words={words.data?.conditions ?? []} label={`Rules of ${project}`} show={suggested === undefined ? undefined : firstChange(saved.text, suggested)} />
+            <Editor text={text} change={setText} problems={check?.problems ?? []} save={save} tryOut={tryOut} words={words.data?.conditions ?? []} label={`Rules of ${project}`} show={suggested === undefined ? undefined : firstChange(saved.text, suggested)} />
           </div>
           <form
             className="mt-3 flex flex-wrap items-center gap-2"
@@ -121,11 +121,11 @@ function useChecked(project: string, text: string) {
   return settled === text && !got.isPlaceholderData ? got.data : got.data && { ...got.data, good: false }
 }
 
-function Checked({ check }: { check: { good: boolean; problems: api.Fault[] } | undefined }) {
+function Checked({ check }: { check: { good: boolean; problems: api.RuleProblem[] } | undefined }) {
   const list = check?.problems ?? []
   return (
     <section aria-live="polite" className={`rounded border bg-base-100 p-3 ${list.length > 0 ? 'border-accent' : 'border-base-300'}`}>
-      <h2 className="font-semibold">{!check ? 'Checking …' : list.length > 0 ? counted(list.length, 'fault') : 'No faults'}</h2>
+      <h2 className="font-semibold">{!check ? 'Checking …' : list.length > 0 ? counted(list.length, 'error') : 'No errors'}</h2>
       <ul className="mt-1 space-y-1">
         {list.map((f, i) => (
           <li key={i} className="grid grid-cols-[4.5rem_minmax(0,1fr)] gap-x-2">

@@ -14,7 +14,7 @@ import { Copy } from '../shared/parts.tsx'
 
 const percent = (n: number, of: number): string => (of === 0 ? '0 %' : n > 0 && n / of < 0.01 ? 'under 1 %' : `${Math.round((100 * n) / of)} %`)
 
-/** How many users were hit in the window, what share that is, how many came back, and who they are. */
+/** How many users were hit in the window, what share that is, how many regressed, and who they are. */
 export function AffectedUsers({ scope }: { scope: Scope }) {
   const got = useQuery(asking.affected(scope))
   const sessions = useQuery(health.qualities({ project: scope.project, environment: '', window: scope.window })).data?.sessions.all ?? 0
@@ -26,7 +26,7 @@ export function AffectedUsers({ scope }: { scope: Scope }) {
   return (
     <>
       <p className="mt-1">
-        In {windowInWords(scope.window)}{scope.search && ', under this search'}: <b className="font-semibold">{counted(a.users, 'user')}</b>, {percent(a.users, a.active)} of the {count(a.active)} that were seen; {count(a.came_back)} of them came back afterwards ({percent(a.came_back, a.users)}).
+        In {windowInWords(scope.window)}{scope.search && ', under this search'}: <b className="font-semibold">{counted(a.users, 'user')}</b>, {percent(a.users, a.active)} of the {count(a.active)} active users; {count(a.came_back)} of them returned afterwards ({percent(a.came_back, a.users)}).
         {sessions > 0 && <> {((1000 * a.events) / sessions).toFixed(1)} events for 1,000 sessions.</>}
         {a.releases.length > 0 && <> On {a.releases.map((r, i) => <span key={r.value}>{i > 0 && ', '}<span className="mono">{r.value}</span> {count(r.users)}</span>)}.</>}
       </p>

@@ -26,7 +26,7 @@ export function Said({ list, issue }: { list: Feedback[]; issue?: string }) {
   )
 }
 
-/** What people said about an issue, newest first. */
+/** Feedback about an issue, newest first. */
 export function IssueFeedback({ project, number, id }: { project: string; number: number; id: string }) {
   const q = useInfiniteQuery(ask.feedback(project, number))
   if (lost(q)) return <Failed error={q.error!} again={() => void q.refetch()} />
@@ -34,7 +34,7 @@ export function IssueFeedback({ project, number, id }: { project: string; number
   if (list.length === 0) return null
   return (
     <>
-      <h3 className="mt-4 mb-2 font-semibold">What people said</h3>
+      <h3 className="mt-4 mb-2 font-semibold">Feedback</h3>
       <Said list={list} issue={id} />
       {q.hasNextPage && <button className="btn btn-sm mt-2" onClick={() => void q.fetchNextPage()}>Show more</button>}
     </>

@@ -50,7 +50,7 @@ function useChange<T>(id: string, change: (v: T) => Promise<unknown>, done: () =
   })
 }
 
-/** The place to write, and the way to hear of an issue. */
+/** The field for a comment, and the switch for notices about an issue. */
 function Write({ issue: i }: { issue: IssueDetail }) {
   const me = useQuery(ask.me())
   const [text, setText] = useState('')

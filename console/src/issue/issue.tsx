@@ -70,7 +70,7 @@ export function IssuePage() {
     if (below && location.hash === '#likely') document.getElementById('likely')?.scrollIntoView({ block: 'start' })
   }, [below])
   const answered = issue.data
-  useEffect(() => { // a merged-away number leads to where it went, with what was read already: nothing is drawn anew
+  useEffect(() => { // a merged-away number leads to where it went, with what was read already: nothing is drawn again
     if (!answered || answered.id === `${project}/${n}`) return
     client.setQueryData(ask.issue(project, Number(answered.id.split('/')[1])).queryKey, answered)
     void go(issueAt(answered.id), { replace: true })
@@ -119,7 +119,7 @@ export function IssuePage() {
         <Part id="who" title="Affected users">
           <p>
             {counted(i.users, 'user')} in {counted(i.events, 'event')}.
-            {event.data?.user && <> This event hit <Link className="link mono" to={userAt(project, event.data.user.value)}>{event.data.user.value}</Link> ({event.data.user.attribute}).</>}
+            {event.data?.user && <> This event affected <Link className="link mono" to={userAt(project, event.data.user.value)}>{event.data.user.value}</Link> ({event.data.user.attribute}).</>}
           </p>
           {below && <AffectedUsers scope={s.scope} />}
           {below && <SetsApart s={s} />}

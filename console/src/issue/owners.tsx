@@ -38,7 +38,7 @@ export function Owners({ issue: i }: { issue: Issue }) {
           </li>
         ))}
       </ul>
-      {o.strangers.length > 0 && <p className="soft">Named there, and nobody here: {o.strangers.join(', ')}.</p>}
+      {o.strangers.length > 0 && <p className="soft">Named there, but no account here: {o.strangers.join(', ')}.</p>}
       {o.bad_lines.length > 0 && <p className="text-warning">CODEOWNERS, line {o.bad_lines.map((b) => b.line).join(', ')}: not used. firethorn issue owners {i.id} says why.</p>}
     </section>
   )

@@ -18,7 +18,7 @@ import { TicketMark } from '../shared/ticket.tsx'
 import { useSay } from '../shared/say.tsx'
 import { useVisible } from '../shared/virtual.ts'
 
-/** What was selected and on the screen in the last lists, for whoever comes back to one. */
+/** What was selected and on the screen in the last lists, for anyone who comes back to one. */
 const maxLists = 10
 const kept = new Map<string, { selected: string | undefined; shown: string[] | undefined; seen: Map<string, Issue> }>()
 

@@ -12,7 +12,7 @@ import { Page } from '../shared/page.tsx'
 
 type Notice = components['schemas']['Notice']
 
-/** What one should hear of, day by day: one's issues and those one watches coming back, waking, decided about by others. */
+/** A person's notices by day: own and watched issues that regress, wake, or are decided about by others. */
 export function NoticesPage() {
   const client = useQueryClient()
   const now = useNow()
@@ -25,7 +25,7 @@ export function NoticesPage() {
   if (!newest) {
     return (
       <Empty page title="No notice yet">
-        <p>You are notified here when an issue that you own, fixed, parked or watch comes back, wakes or holds, when others decide about it or comment on it, and when a comment mentions you.</p>
+        <p>You are notified here when an issue that you own, fixed, parked or watch regresses, wakes or holds, when others decide about it or comment on it, and when a comment mentions you.</p>
       </Empty>
     )
   }

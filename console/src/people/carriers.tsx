@@ -10,7 +10,7 @@ import { useSay } from '../shared/say.tsx'
 import { Why } from '../decide/settle.tsx'
 import { Card, Page, Table } from '../shared/page.tsx'
 
-/** Who carries what, by impact and age, and handing it over. */
+/** Workload, by impact and age, and handing it over. */
 export function CarriersPage() {
   const got = useQuery(ask.carriers())
   const [from, setFrom] = useState<string>()
@@ -26,9 +26,9 @@ export function CarriersPage() {
   }
   const most = Math.max(1, ...list.map((c) => c.impact))
   return (
-    <Page title="Who carries what" about="Open and parked issues of all projects; impact is that of the open ones, added up." actions={<Copy text="firethorn owner list">Copy as command</Copy>}>
-      <Card label="Who carries what" flush>
-        <Table label="Who carries what" columns={['Person or team', 'Project', 'Impact', { name: 'Open', right: true }, { name: 'Parked', right: true }, 'Oldest', { name: 'Hand over', hidden: true }]}>
+    <Page title="Workload" about="Open and parked issues of all projects; impact is that of the open ones, added up." actions={<Copy text="firethorn owner list">Copy as command</Copy>}>
+      <Card label="Workload" flush>
+        <Table label="Workload" columns={['Person or team', 'Project', 'Impact', { name: 'Open', right: true }, { name: 'Parked', right: true }, 'Oldest', { name: 'Hand over', hidden: true }]}>
             {list.map((c) => (
               <tr key={c.person + c.project}>
                 <td className="name font-semibold">{c.person}{c.left && <span className="font-normal text-warning"> left</span>}{c.team && <span className="soft font-normal"> team</span>}</td>
@@ -42,7 +42,7 @@ export function CarriersPage() {
                 <td className="text-right">{count(c.issues)}</td>
                 <td className="text-right">{count(c.parked)}</td>
                 <td>since {day(c.oldest)}</td>
-                <td className="text-right"><button className="btn btn-outline btn-xs font-normal" onClick={() => setFrom(c.person)} aria-label={`Hand over what ${c.person} has`}>Hand over</button></td>
+                <td className="text-right"><button className="btn btn-outline btn-xs font-normal" onClick={() => setFrom(c.person)} aria-label={`Hand over the issues of ${c.person}`}>Hand over</button></td>
               </tr>
             ))}
         </Table>
@@ -61,7 +61,7 @@ function HandOver({ from, close }: { from: string; close: () => void }) {
   const hand = useMutation({ mutationFn: (to: string) => api.handOver({ from, to, ...(why.trim() ? { why: why.trim() } : {}) }), onSuccess: () => void client.invalidateQueries(), onError: failed })
   if (hand.data) return <HandedOver done={hand.data.projects} from={from} to={hand.variables} close={close} />
   return (
-    <Dialog title={`Hand over what ${from} has`} close={close}>
+    <Dialog title={`Hand over the issues of ${from}`} close={close}>
       <form
         onSubmit={(e) => {
           e.preventDefault()

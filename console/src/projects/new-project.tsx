@@ -43,7 +43,7 @@ export function FirstProject() {
         <Card title="1. Make a project"><p className="soft mb-2">A project is one application.</p><ProjectForm /></Card>
         <Card title="Next steps">
           <ol className="list-decimal space-y-1 pl-5">
-            <li value={2}>Say what the application runs in, and copy three steps into it.</li>
+            <li value={2}>Choose the runtime of the application, and follow three steps.</li>
             <li>Send a test event. The page shows when it arrives.</li>
             <li>Push the source maps of your build, and the trace becomes readable.</li>
           </ol>

@@ -107,7 +107,7 @@ function Readable({ project }: { project: string }) {
     <div className="mt-1">
       <p className="text-warning">
         Traces of {worst.release ? <>release <span className="mono">{worst.release}</span></> : 'events without a release'} cannot be read yet: {counted(worst.events, 'event')} name built files.{' '}
-        <Link className="link" to={pageAt(project, 'symbols', { release: worst.release })}>What was looked for</Link>
+        <Link className="link" to={pageAt(project, 'symbols', { release: worst.release })}>Searched symbols</Link>
       </p>
       {worst.release && <p className="mt-1 flex flex-wrap items-center gap-x-2"><code className="mono">firethorn symbols push {option('--project', project)} {option('--release', worst.release)} dist</code> <Copy text={`firethorn symbols push ${option('--project', project)} ${option('--release', worst.release)} dist`}>Copy</Copy></p>}
     </div>

@@ -20,7 +20,7 @@ import { Interval, VerdictWord } from '../shared/health.tsx'
 import { Compared } from './compared.tsx'
 import { Health, UptakeChart } from './health.tsx'
 
-/** The releases of a project: how each does, and what is new, came back and was fixed in one. */
+/** The releases of a project: how each does, and what is new, regressed and was fixed in one. */
 export function ReleasesPage() {
   const { project, state, set } = useAddress('releases')
   const got = useQuery(ask.releases(project))

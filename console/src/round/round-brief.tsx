@@ -105,7 +105,7 @@ function Owner({ id, owner }: { id: string; owner: string | null }) {
   return (
     <section aria-label="Who may have it">
       <h3 className="font-semibold">{owner ? `${owner} has it` : 'Nobody has it'}</h3>
-      {got.data && list.length === 0 && <p className="soft">{got.data.strangers.length > 0 ? `Named for it, and nobody here: ${got.data.strangers.join(', ')}.` : 'Nobody is proposed.'}</p>}
+      {got.data && list.length === 0 && <p className="soft">{got.data.strangers.length > 0 ? `Proposed, but no account here: ${got.data.strangers.join(', ')}.` : 'No owner is proposed.'}</p>}
       {list.map((p, n) => (
         <p key={p.name}>
           <b className="font-semibold">{Math.round(p.score)} {p.name}</b>{n === 0 && p.name !== owner && <> <kbd className="kbd kbd-xs" aria-hidden="true">g</kbd></>} <span className="soft">{(p.reasons ?? []).join('; ')}</span>

@@ -6,7 +6,6 @@ import * as ask from '../api/queries.ts'
 import { again, answered, asked, confirmed, decided, empty, join, later, look, renewed, severer, stepped, upcoming } from '../core/round.ts'
 import type { Round, Step } from '../core/round.ts'
 import { decidedIn } from '../decide/decided.ts'
-import { knowVersion } from '../shared/live.ts'
 import { useSay } from '../shared/say.tsx'
 
 /** A round: begun as the page opens, kept current while others decide, ended by hand. Decisions show at once; the service's answer follows. */
@@ -58,7 +57,6 @@ export function useRound(project: string | undefined) {
       })
       if (d.verb === 'severity') say(`${is.id} is called ${is.severity}; its impact is ${Math.round(is.impact)}`)
       else if (d.verb === 'undo') say(d.of === 'severity' ? `${is.id} is called ${is.severity} again; its impact is ${Math.round(is.impact)}` : `${is.id}: ${is.standing}`)
-      knowVersion(is.id, is.version)
       decidedIn(client, is)
     },
     onError: (e, d) => failed(d.item.id, e, d.verb === 'undo'),
@@ -94,7 +92,7 @@ export function useRound(project: string | undefined) {
   const here = () => now.current.entries[now.current.at]
   return {
     round, end, last: begun.data?.last_round ?? undefined, ready: begun.data !== undefined && (round.entries.length > 0 || begun.data.items.length === 0), error: begun.error,
-    // A dialog is about the issue it was opened for, whatever is in hand by now.
+    // A dialog is about the issue it was opened for, whatever is claimed by now.
     decide: (verb: Verb, body?: Act, item = here()?.item) => {
       if (!item) return
       setRound((r) => decided(r, item.id, '…'))

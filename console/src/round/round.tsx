@@ -47,7 +47,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
   const free = item !== undefined && !r.end && !entry?.done
   const doings: Button[] = [
     { does: 'accept', words: 'Accept', on: free, run: () => r.decide('accept') },
-    { does: 'give', words: who ? `Give to ${who.split(' ')[0]}` : 'Give', title: who ? `assign it to ${who}, who is proposed` : 'nobody is proposed', on: free && who !== undefined && who !== item?.owner, run: () => who && r.decide('assign', { to: who }) },
+    { does: 'give', words: who ? `Give to ${who.split(' ')[0]}` : 'Give', title: who ? `assign it to ${who}, who is proposed` : 'no owner is proposed', on: free && who !== undefined && who !== item?.owner, run: () => who && r.decide('assign', { to: who }) },
     { does: 'assign', words: 'Assign', on: free, run: () => ask('assign') },
     { does: 'park', words: 'Park', on: free, run: () => ask('park') },
     { does: 'fix', words: 'Fixed', on: free, run: () => ask('fix') },
@@ -57,7 +57,7 @@ function OneRound({ project, again }: { project: string | undefined; again: () =
     { does: 'lower', words: '', title: 'lower the severity', on: free, run: () => r.grade(-1) },
     { does: 'comment', words: 'Comment', on: item !== undefined, run: () => ask('comment') },
     { does: 'ticket', words: 'Ticket', title: 'make, link or unlink a ticket', on: item !== undefined, run: () => ask('ticket') },
-    { does: 'undo', words: 'Undo', title: 'take back what you did last', on: r.round.steps.length > 0, run: r.undo },
+    { does: 'undo', words: 'Undo', title: 'undo your last action', on: r.round.steps.length > 0, run: r.undo },
     { does: 'later', words: item?.state === 'accepted' ? 'Seen' : 'Later', title: item?.state === 'accepted' ? 'keep it as it is; it comes back when something happens' : 'leave it for the next round', on: free, run: r.later },
   ]
   useKeys('round', r.end ? {} : {
@@ -183,7 +183,7 @@ function Done({ end, later }: { end: () => void; later: number }) {
 function Nothing({ last, project }: { last: string | undefined; project: string | undefined }) {
   return (
     <Empty page title="Nothing needs a decision of yours">
-      <p>What is new, comes back, wakes, surges or grows stands here, and what you have and others change; the largest impact first.{last && <> Your last round ended <Ago at={last} />.</>}</p>
+      <p>Issues that are new, regressed, woken, surging or growing, and your own issues that others changed; highest impact first.{last && <> Your last round ended <Ago at={last} />.</>}</p>
       <p className="mt-3"><Link className="link" to={project ? pageAt(project, 'issues') : '/'}>{project ? `All issues of ${project}` : 'All projects'}</Link></p>
     </Empty>
   )
@@ -211,7 +211,7 @@ function Summary({ end: e, project, again }: { end: RoundEnd; project: string | 
       <p className="mt-5 flex gap-2">
         <button className="btn btn-primary btn-sm" onClick={again}>{e.left > 0 ? 'Go on' : 'Look again'}</button>
         <Link className="btn btn-ghost btn-sm font-normal" to={project ? pageAt(project, 'issues') : '/'}>{project ? 'All issues' : 'All projects'}</Link>
-        <Link className="btn btn-ghost btn-sm font-normal" to="/owners">Who carries what</Link>
+        <Link className="btn btn-ghost btn-sm font-normal" to="/owners">Workload</Link>
       </p>
     </Page>
   )

@@ -9,10 +9,24 @@ import { onlyWords } from '../core/search.ts'
 const pause = { offers: 120, words: 300 }
 
 interface Offered {
+  asked: string // the text that it completes, of which it replaces from..to
   from: number
   to: number
   list: Offer[]
   at: number // the one that is chosen; -1: none
+}
+
+/** What is left of an offer now that the text is another one: the range follows, and what no longer matches goes. */
+function follow(o: Offered, text: string): Offered | undefined {
+  if (text === o.asked) return o // the service knows best what completes it
+  const [was, is] = [[...o.asked], [...text]]
+  const to = is.length - (was.length - o.to)
+  const [before, after] = [was.slice(0, o.from).join(''), was.slice(o.to).join('')]
+  if (to < o.from || !text.startsWith(before) || !text.endsWith(after)) return undefined
+  const word = is.slice(o.from, to).join('').toLowerCase()
+  const list = o.list.filter((x) => x.text.toLowerCase().includes(word))
+  const chosen = o.list[o.at]
+  return list.length > 0 ? { asked: text, from: o.from, to, list, at: chosen ? list.indexOf(chosen) : -1 } : undefined
 }
 
 /**
@@ -44,14 +58,20 @@ export function SearchField({ project, now, live, label, find, field }: { projec
     timers.current.offers = setTimeout(() => {
       asked.current?.abort()
       const mine = (asked.current = new AbortController())
-      const at = [...value().slice(0, field.current?.selectionStart ?? value().length)].length
-      asking.complete(project, value(), at, mine.signal).then(
-        (c) => mine.signal.aborted || setOffered(c.offers.length > 0 && document.activeElement === field.current ? { from: c.from, to: c.to, list: c.offers, at: -1 } : undefined),
+      const text = value()
+      const at = [...text.slice(0, field.current?.selectionStart ?? text.length)].length
+      asking.complete(project, text, at, mine.signal).then(
+        (c) => {
+          if (mine.signal.aborted) return
+          const some = c.offers.length > 0 && document.activeElement === field.current
+          setOffered(some ? follow({ asked: text, from: c.from, to: c.to, list: c.offers, at: -1 }, value()) : undefined)
+        },
         () => mine.signal.aborted || setOffered(undefined), // what cannot be completed can still be searched for; a newer question leaves the list until its answer comes
       )
     }, pause.offers)
   }
   const typed = () => {
+    setOffered((o) => o && follow(o, value())) // until the answer comes
     offer()
     clearTimeout(timers.current.words)
     if (live && onlyWords(value())) timers.current.words = setTimeout(() => find(value().trim(), true), pause.words)

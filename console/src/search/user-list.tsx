@@ -16,7 +16,7 @@ export function UserList({ scope, limit = 50, more = true }: { scope: Scope; lim
   const list = got.data?.pages.flatMap((p) => p.users) ?? []
   if (got.error && !got.data) return <Failed error={got.error} again={() => void got.refetch()} />
   if (!got.data) return <Loading />
-  if (list.length === 0) return <p className="soft px-3 py-2">No user fits: none of these events names one, or none came in this time.</p>
+  if (list.length === 0) return <p className="soft px-3 py-2">No user matches: none of these events names one, or there was no event in this time.</p>
   return (
     <>
       <Table label="Users" columns={['User', { name: 'Events', right: true }, 'First seen', 'Last seen']}>

@@ -4,7 +4,7 @@ import { count, counted } from '../core/format.ts'
 import { Card, Table } from '../shared/page.tsx'
 import { Copy, Failed } from '../shared/parts.tsx'
 
-/** Compares every counter with the rows that it stands for. */
+/** Compares every counter with the rows that it represents. */
 export function Counters() {
   const compare = useMutation({ mutationFn: () => api.recount() })
   const repair = useMutation({ mutationFn: () => api.repair() })

@@ -98,7 +98,7 @@ function Queue() {
       {asked && (
         <Dialog title={asked.event ? 'Let this event go' : `Let ${counted(many, 'event')} go`} close={() => setAsked(undefined)}>
           <Form button="Let go" submit={() => discard.mutate(asked.event?.id ?? 'all')} busy={discard.isPending} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={() => setAsked(undefined)}>Cancel</button>}>
-            <p>{asked.event ? 'It is' : 'They are'} gone for good; only the count stays. This cannot be undone.</p>
+            <p>{asked.event ? 'It is' : 'They are'} deleted; only the count stays. This cannot be undone.</p>
           </Form>
         </Dialog>
       )}

@@ -45,7 +45,7 @@ export function Likely({ id }: { id: string }) {
       )}
       {l.places.length > 0 && (
         <details className="mt-1">
-          <summary className="soft cursor-pointer">Where the frames stand in the repository</summary>
+          <summary className="soft cursor-pointer">Paths of the frames in the repository</summary>
           <ul className="mt-1">
             {l.places.map((p) => (
               <li key={p.source + p.line} className="break-words"><span className="mono">{p.source}:{p.line}</span> {p.path ? <>is <span className="mono">{p.path}</span></> : 'is not found'} <span className="soft">({p.how})</span></li>

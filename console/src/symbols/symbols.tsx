@@ -34,7 +34,7 @@ export function SymbolsPage() {
           <p>Minified code has unreadable stack traces. Push the source maps of a build to make them readable:</p>
           <pre className="shell my-3" tabIndex={0} aria-label="How symbols are pushed">firethorn symbols push --project {project} --release RELEASE DIR</pre>
           <p>
-            <Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows it for your build. Servers that run what was written need none.
+            <Link className="link" to={pageAt(project, 'set-up')}>Set the application up</Link> shows it for your build. Servers that run their source code need none.
           </p>
         </Empty>
       ) : (
@@ -75,7 +75,7 @@ function Check({ project, release, event }: { project: string; release: string |
         <p className="grow">{v.words}</p>
         <Copy text={`firethorn symbols check ${option('--project', project)} ${event ? args(event) : option('--release', v.release)}`}>Copy as command</Copy>
       </div>
-      {v.again > 0 && <p role="status" className="mt-1 text-warning">Symbols came: {counted(v.again, 'kind')} of trace being read again.</p>}
+      {v.again > 0 && <p role="status" className="mt-1 text-warning">New symbols: {counted(v.again, 'kind')} of trace being read again.</p>}
       <ul className="panel mt-2">
         {v.files.map((f) => <File key={f.file + (f.debug_id ?? '')} f={f} />)}
       </ul>
@@ -97,7 +97,7 @@ function File({ f }: { f: CheckedFile }) {
       {f.why && <p className="mt-1">{sentence(f.why)}.</p>}
       {f.note && <p className="mt-1 break-words">{sentence(f.note)}.</p>}
       <dl className="mt-1 grid grid-cols-[6rem_minmax(0,1fr)] gap-x-3">
-        {f.looked_for.map((l, i) => <Line key={l} name={i === 0 ? 'looked for' : 'then for'}>{l}</Line>)}
+        {f.looked_for.map((l, i) => <Line key={l} name={i === 0 ? 'searched' : 'then'}>{l}</Line>)}
         {f.found && <Line name="found"><span className="mono">{f.found.address}</span>, by its {f.found.by}{f.found.state !== 'ready' && ` (${f.found.state})`}</Line>}
         {f.nearest && <Line name="nearest"><span className="mono break-all">{f.nearest}</span></Line>}
         {f.run && <Line name="run"><code className="break-all">{f.run}</code></Line>}

@@ -65,7 +65,7 @@ export function NewToken({ close }: { close: () => void }) {
 export function MadeToken({ token, close }: { token: { id: number; label: string; token: string }; close: () => void }) {
   return (
     <Dialog title={`Token ${token.id}, ${token.label}`} close={close} wide>
-      <p>This is its text, shown this once. Who has it may what it may: keep it where secrets are kept.</p>
+      <p>This is the secret, shown only once. It gives all permissions of the token: store it like a password.</p>
       <pre className="shell mt-3 break-all whitespace-pre-wrap" tabIndex={0} aria-label="The token">{token.token}</pre>
       <div className="mt-3 flex justify-end gap-2">
         <Copy text={token.token}>Copy the token</Copy>

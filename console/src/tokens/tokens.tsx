@@ -81,7 +81,7 @@ function Rotate({ t, close }: { t: api.TokenInfo; close: () => void }) {
     <Dialog title={`Rotate token ${t.id}, ${t.label}`} close={close}>
       <Form button="Rotate it" submit={() => rotate.mutate()} busy={rotate.isPending} error={rotate.error?.message} extra={<button type="button" className="btn btn-ghost btn-sm" onClick={close}>Cancel</button>}>
         <p>It gets another text, and lives as long again as it was made for. Until the old text ends, both are good: put the new one in its place meanwhile.</p>
-        {t.before_roles && <p>It is older than roles. From then on it may what roles say.</p>}
+        {t.before_roles && <p>It is older than roles. From then on its permissions follow the roles.</p>}
         <Field name="The old text ends">
           <select className="select select-sm" value={hours} onChange={(e) => setHours(Number(e.target.value))}>{overlaps.map(([h, words]) => <option key={h} value={h}>{words}</option>)}</select>
         </Field>

@@ -13,7 +13,7 @@ import (
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/deliveries"
@@ -74,7 +74,7 @@ func (a *handlers) delivery(ctx context.Context, seen sight.Sight, id uuid.UUID)
 func readID(text string) (uuid.UUID, error) {
 	id, err := uuid.Parse(text)
 	if err != nil {
-		return id, fault.New(fault.BadInput, "%.60q is no delivery id: it must be a UUID", text)
+		return id, problem.New(problem.BadInput, "%.60q is no delivery id: it must be a UUID", text)
 	}
 	return id, nil
 }
@@ -86,8 +86,8 @@ func (a *handlers) listDeliveries(ctx context.Context, in *DeliveryList) (*calls
 		Limit: in.Limit + 1,
 	}
 	if q.State != "" && !slices.Contains(deliveries.States, q.State) {
-		return nil, fault.New(
-			fault.BadInput,
+		return nil, problem.New(
+			problem.BadInput,
 			"a delivery is waiting, sent, failed, held, summarised or cancelled, not %.40q",
 			in.State,
 		)
@@ -132,7 +132,7 @@ func (a *handlers) issueNamed(ctx context.Context, name string) (int64, error) {
 	project, number, _ := strings.Cut(name, "/")
 	n, err := strconv.ParseInt(number, 10, 64)
 	if err != nil {
-		return 0, fault.New(fault.BadInput, "%.80q is no issue; write PROJECT/NUMBER, such as quayside/12", name)
+		return 0, problem.New(problem.BadInput, "%.80q is no issue; write PROJECT/NUMBER, such as quayside/12", name)
 	}
 	p, err := a.Named(ctx, project, access.ReadIssues)
 	if err != nil {
@@ -225,7 +225,7 @@ func (a *handlers) listAlerts(ctx context.Context, p *projects.Project, in *stru
 		out.Next = calls.WriteCursor(cursor{list[in.Limit-1].ID})
 	}
 	for _, o := range list {
-		x := contract.Alert{ID: o.ID, What: o.What, Why: o.Words, At: o.At, Outcome: []contract.AlertOutcome{}}
+		x := contract.Alert{ID: o.ID, What: o.What, Why: o.Text, At: o.At, Outcome: []contract.AlertOutcome{}}
 		if o.Number != 0 {
 			x.Issue = fmt.Sprintf("%s/%d", p.Name, o.Number)
 		}
@@ -321,7 +321,7 @@ func (a *handlers) wishes(t *calls.Table) {
 func (a *handlers) me(ctx context.Context) (int64, error) {
 	g := calls.GrantOf(ctx)
 	if g.Person == nil {
-		return 0, fault.New(fault.BadInput, "this is a person's own setting: sign in, or use a token of a person")
+		return 0, problem.New(problem.BadInput, "this is a person's own setting: sign in, or use a token of a person")
 	}
 	return g.Person.ID, nil
 }

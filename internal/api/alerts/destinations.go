@@ -9,7 +9,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/destinations"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/alerting"
@@ -87,7 +87,7 @@ func (a *handlers) create(ctx context.Context, in *struct {
 	Body contract.SetDestination
 }) (*calls.Body[contract.Destination], error) {
 	if in.Body.Name == "" || in.Body.Kind == "" || in.Body.URL == nil {
-		return nil, fault.New(fault.BadInput, "a destination needs a name, a kind and an address (url)")
+		return nil, problem.New(problem.BadInput, "a destination needs a name, a kind and an address (url)")
 	}
 	d := &destinations.Destination{Name: in.Body.Name, Kind: in.Body.Kind, Maker: calls.Actor(ctx)}
 	set(d, &in.Body)
@@ -120,8 +120,8 @@ func (a *handlers) change(ctx context.Context, in *struct {
 		return nil, err
 	}
 	if in.Body.Kind != "" && in.Body.Kind != d.Kind {
-		return nil, fault.New(
-			fault.BadInput,
+		return nil, problem.New(
+			problem.BadInput,
 			"the kind of a destination stays: remove %s and create another one",
 			d.Name,
 		)

@@ -9,14 +9,14 @@ import (
 	"time"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/web"
 )
 
-// Action is what somebody wants to do: a permission, or one of the two that
+// Action is what a caller wants to do: a permission, or one of the two that
 // need none.
 type Action = access.Permission
 
@@ -33,7 +33,7 @@ func (a *Frame) Authenticate(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		g, err := a.GrantSoon(r)
 		if err != nil {
-			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized &&
+			if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.Unauthorized &&
 				r.Header.Get("Authorization") != "" {
 				err = a.WrongSecret(r, "token", err)
 			}
@@ -56,7 +56,7 @@ func (a *Frame) Authenticate(next http.Handler) http.Handler {
 	})
 }
 
-// whoAsks is who stands in the audit.
+// whoAsks is the caller as the audit log names them.
 func whoAsks(g *accounts.Grant, r *http.Request) audit.Who {
 	who := audit.Who{Kind: "nobody", Address: web.Sender(r)}
 	switch {
@@ -141,7 +141,7 @@ func (a *Frame) grant(r *http.Request) (*accounts.Grant, error) {
 	if auth := r.Header.Get("Authorization"); auth != "" {
 		text, ok := strings.CutPrefix(auth, "Bearer ")
 		if !ok {
-			return nil, fault.New(fault.Unauthorized, "the Authorization header must be: Bearer TOKEN")
+			return nil, problem.New(problem.Unauthorized, "the Authorization header must be: Bearer TOKEN")
 		}
 		return a.Store.Accounts.GrantOfToken(r.Context(), strings.TrimSpace(text), web.Sender(r))
 	}
@@ -150,13 +150,13 @@ func (a *Frame) grant(r *http.Request) (*accounts.Grant, error) {
 	}
 	c, err := r.Cookie(sessionCookieName(r))
 	if err != nil {
-		return nil, fault.New(fault.Unauthorized,
+		return nil, problem.New(problem.Unauthorized,
 			"sign in first: open a sign-in link (firethorn person link NAME prints one), or send Authorization: Bearer TOKEN")
 	}
 	return a.Store.Accounts.GrantOfSession(r.Context(), c.Value, web.Sender(r))
 }
 
-// GrantOf is what who asks may do; nothing where nobody was found out.
+// GrantOf is the caller's permissions; none if the caller is unknown.
 func GrantOf(ctx context.Context) *accounts.Grant {
 	g, ok := ctx.Value(grantKey{}).(*accounts.Grant)
 	if !ok {
@@ -165,7 +165,7 @@ func GrantOf(ctx context.Context) *accounts.Grant {
 	return g
 }
 
-// Actor is who stands in the history.
+// Actor is the caller as the history names them.
 func Actor(ctx context.Context) accounts.Actor {
 	g := GrantOf(ctx)
 	if g.Person != nil {
@@ -174,7 +174,7 @@ func Actor(ctx context.Context) accounts.Actor {
 	return accounts.Actor{Kind: "token", ID: g.TokenID, Name: g.Label}
 }
 
-// PersonOf is the person who asks; 0: nobody, or a token of nobody.
+// PersonOf is the caller's person; 0: none, or a token without a person.
 func PersonOf(ctx context.Context) int64 {
 	if g := GrantOf(ctx); g.Person != nil {
 		return g.Person.ID
@@ -193,7 +193,7 @@ func (a *Frame) CheckHost(next http.Handler) http.Handler {
 		host = strings.Trim(host, "[]")
 		ip := net.ParseIP(host)
 		if host != a.Public.Hostname() && host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-			web.WriteError(w, r, a.Log, fault.New(fault.Forbidden,
+			web.WriteError(w, r, a.Log, problem.New(problem.Forbidden,
 				"this service is not called %s; start it with --public-url if it should be", host))
 			return
 		}

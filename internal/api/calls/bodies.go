@@ -6,11 +6,11 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/web"
 )
 
-// Bounds of the bodies that calls take, in bytes. What nobody has signed in for
+// Limits of the bodies of calls, in bytes. A call without a sign-in
 // is small.
 const (
 	maxCallBody   = 4 << 20
@@ -27,7 +27,7 @@ func maxBody(need Action) int64 {
 }
 
 // ErrBodiesFull says that as much is being uploaded as memory should hold.
-var ErrBodiesFull = &fault.Error{Op: "api.boundBodies", Code: fault.Unavailable, Retry: 5 * time.Second,
+var ErrBodiesFull = &problem.Error{Op: "api.boundBodies", Code: problem.Unavailable, Retry: 5 * time.Second,
 	Pub: "too much is being uploaded at once; send the same request again in a moment"}
 
 // slow says whether a call may take longer than others: it compares all that is

@@ -4,7 +4,7 @@ import (
 	"encoding/base64"
 	"encoding/json"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // WriteCursor is where a page ended, as text that only ReadCursor understands.
@@ -23,7 +23,7 @@ func ReadCursor(s string, v any) error {
 		err = json.Unmarshal(raw, v)
 	}
 	if err != nil {
-		return fault.New(fault.BadInput, "this cursor was not made here; begin again without it")
+		return problem.New(problem.BadInput, "this cursor was not made here; begin again without it")
 	}
 	return nil
 }

@@ -6,7 +6,7 @@ import (
 	"sync"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // guesses slows down who sends wrong secrets, by address. Each wrong one makes
@@ -66,7 +66,7 @@ func (g *guesses) wrong(ctx context.Context, address string) (count int, err err
 	}
 	g.mu.Unlock()
 	if burst {
-		return count, &fault.Error{Op: "api.guesses", Code: fault.TooMany, Retry: guessPause,
+		return count, &problem.Error{Op: "api.guesses", Code: problem.TooMany, Retry: guessPause,
 			Pub: fmt.Sprintf("%d wrong tokens or links came from %s; wait half a minute, then use the right one",
 				count, address)}
 	}
@@ -80,7 +80,7 @@ func (g *guesses) wrong(ctx context.Context, address string) (count int, err err
 	return count, nil
 }
 
-// forget lets go of addresses that were quiet for long, and where there are too
+// forget removes addresses that were quiet for long, and, if there are too
 // many of all that are no burst.
 func (g *guesses) forget(now time.Time) {
 	if len(g.by) < maxGuessers {

@@ -7,7 +7,7 @@ import (
 	"testing/synctest"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Each wrong secret of an address makes the next answer later, a burst is turned
@@ -20,8 +20,8 @@ func TestGuesses_SlowDownAnAddress(t *testing.T) {
 		for range maxGuesses + 10 {
 			at := time.Now()
 			_, err := g.wrong(t.Context(), "203.0.113.7")
-			if f, ok := errors.AsType[*fault.Error](err); ok {
-				if f.Code != fault.TooMany || f.Retry != guessPause {
+			if f, ok := errors.AsType[*problem.Error](err); ok {
+				if f.Code != problem.TooMany || f.Retry != guessPause {
 					t.Fatalf("a burst is answered with %v", f)
 				}
 				burst++

@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/sight"
@@ -61,18 +61,18 @@ func (a *Frame) placeOf(ctx context.Context, g *accounts.Grant, project int64) (
 func refused(g *accounts.Grant, need Action, role access.Role, project string) error {
 	if g.Caller.Token && !slices.Contains(g.Given, access.OfToken(need)) && !slices.Contains(g.Given,
 		access.Administer) {
-		return fault.New(fault.Forbidden, "this needs the permission %s; this token has %s", access.OfToken(need),
+		return problem.New(problem.Forbidden, "this needs the permission %s; this token has %s", access.OfToken(need),
 			given(g))
 	}
 	if g.Caller.Token && !g.ByRole() && project == "" && g.Limited {
-		return fault.New(fault.Forbidden,
+		return problem.New(problem.Forbidden,
 			"this needs the permission %s in all projects; this token is good for some only", need)
 	}
 	if g.Caller.Token && !g.ByRole() {
-		return fault.New(fault.Forbidden,
+		return problem.New(problem.Forbidden,
 			"this needs the permission %s; only a token of the scope admin, or a person, can have it", need)
 	}
-	return fault.New(fault.Forbidden, "%s", access.Why(need, role, project))
+	return problem.New(problem.Forbidden, "%s", access.Why(need, role, project))
 }
 
 func given(g *accounts.Grant) string {
@@ -103,13 +103,13 @@ func (a *Frame) Sight(ctx context.Context, need Action) sight.Sight {
 // (nil).
 func (a *Frame) Allowed(ctx context.Context, need Action, p *projects.Project) (bool, error) {
 	err := a.May(ctx, need, p)
-	if f, ok := errors.AsType[*fault.Error](err); ok && (f.Code == fault.Forbidden || f.Code == fault.NotFound) {
+	if f, ok := errors.AsType[*problem.Error](err); ok && (f.Code == problem.Forbidden || f.Code == problem.NotFound) {
 		return false, nil
 	}
 	return err == nil, err
 }
 
-// Still is May of something that goes on for long: who asks is found out anew, since
+// Still is May of something that goes on for long: who asks is found out again, since
 // a role, a session or a token may have been taken away.
 func (a *Frame) Still(ctx context.Context, need Action, p *projects.Project) error {
 	ctx, err := a.Again(ctx)
@@ -138,6 +138,6 @@ func (a *Frame) freshEnough(ctx context.Context, r Route) error {
 	if !r.Fresh() || g.Session == 0 || a.Store.DB.Now().Sub(g.SignedIn) <= FreshSignIn {
 		return nil
 	}
-	return fault.New(fault.FreshSignIn,
+	return problem.New(problem.FreshSignIn,
 		"this cannot be undone, or changes who may do what: sign in again, then repeat it within %d minutes. firethorn person link prints a link", int(FreshSignIn.Minutes()))
 }

@@ -122,7 +122,7 @@ type Sessions interface {
 	SessionsOf(ctx context.Context, person int64) ([]accounts.SessionRow, error)
 }
 
-// Audit is what was done, by whom.
+// Audit is the audit log: who did what.
 type Audit interface {
 	List(ctx context.Context, q audit.Query) (list []coreaudit.Entry, next int64, err error)
 	Note(ctx context.Context, a audit.Act) error
@@ -142,12 +142,12 @@ type Events interface {
 	EventBody(ctx context.Context, e *events.EventRow) ([]byte, error)
 	EventNeighbours(ctx context.Context, issue int64, e *events.EventRow) (events.Neighbours, error)
 	Events(ctx context.Context, q events.EventQuery) (list []*events.EventRow, next int64, err error)
-	EventsOfSession(ctx context.Context, project int64, name string, most int) ([]*events.EventRow, error)
+	EventsOfSession(ctx context.Context, project int64, name string, limit int) ([]*events.EventRow, error)
 	EventsOfTrace(ctx context.Context, trace string, seen sight.Sight, limit int) (list []events.TracedEvent, err error)
 	Exemplar(ctx context.Context, e *events.EventRow) ([]byte, error)
 	FeedbackCount(ctx context.Context, issue int64) (n int64, err error)
 	FeedbackList(ctx context.Context, q events.FeedbackQuery) (list []events.FeedbackRow, next int64, err error)
-	FiledUnder(ctx context.Context, e *events.EventRow) (k fingerprint.Key, err error)
+	StoredFingerprint(ctx context.Context, e *events.EventRow) (k fingerprint.Key, err error)
 	IssueEvent(ctx context.Context, project *projects.Project, issue int64, which string) (*events.EventRow, error)
 	Session(ctx context.Context, project int64, name string) (*events.SessionRow, error)
 	SessionCounts(ctx context.Context, project int64, from, to time.Time, byDay bool) ([]events.SessionCount,
@@ -164,13 +164,13 @@ type Inbox interface {
 	ReceivedExamples(ctx context.Context, project int64, from time.Time) ([]inbox.ReceivedExample, error)
 	Retry(ctx context.Context, id uuid.UUID) (project int64, err error)
 	SawAway(err error)
-	SetAside(ctx context.Context, project int64, limit int) ([]inbox.Aside, error)
+	FailedEvents(ctx context.Context, project int64, limit int) ([]inbox.FailedEvent, error)
 	Usable() error
 }
 
 // Ingest says which files traces name.
 type Ingest interface {
-	FilesSeen(ctx context.Context, project int64, release string, most int) (list []ingest.FileSeen, err error)
+	FilesSeen(ctx context.Context, project int64, release string, limit int) (list []ingest.FileSeen, err error)
 	UnreadReleases(ctx context.Context, project int64) (list []ingest.Unread, err error)
 }
 
@@ -189,7 +189,7 @@ type Issues interface {
 
 // Moves merges and splits issues.
 type Moves interface {
-	Arrive(ctx context.Context, project int64, read moves.Reader, most time.Duration) error
+	Arrive(ctx context.Context, project int64, read moves.Reader, limit time.Duration) error
 	CountFollowed(ctx context.Context, project int64, days int) (n int, err error)
 	KeptOf(ctx context.Context, p *projects.Project, id int64, read moves.Reader, take func(k *moves.Kept) error) error
 	Merge(ctx context.Context, project *projects.Project, from []int64, into int64, who accounts.Actor) error
@@ -200,13 +200,11 @@ type Moves interface {
 
 // Overview says how projects and the service stand.
 type Overview interface {
+	AtOneMoment(ctx context.Context, read func(overview.Moment) error) error
 	Carriers(ctx context.Context, project int64, seen sight.Sight) ([]owners.Person, error)
 	Counters(ctx context.Context) (map[int64]overview.Counter, error)
 	FixedBefore(ctx context.Context, issues []int64) (map[int64][]string, error)
-	HistoryAfter(ctx context.Context, id int64) (ids []int64, issues []overview.ChangedIssue, err error)
 	Inbox(ctx context.Context) (overview.InboxState, error)
-	IssuesFiledAfter(ctx context.Context, project, position int64) (list []int64, more bool, err error)
-	LastHistory(ctx context.Context) (id int64, err error)
 	Overview(ctx context.Context, project int64) (*overview.Overview, error)
 }
 
@@ -233,7 +231,7 @@ type Projects interface {
 	Totals(ctx context.Context, project int64) (projects.Totals, error)
 }
 
-// Regrouping groups stored events anew.
+// Regrouping groups stored events again.
 type Regrouping interface {
 	Regroup(ctx context.Context, p *projects.Project, who accounts.Actor) (*regrouping.Regrouping, error)
 	Regrouping(ctx context.Context, project *projects.Project, id int64) (*regrouping.Regrouping, error)
@@ -293,12 +291,12 @@ type Health interface {
 	Uptake(ctx context.Context, a health.Ask) (list []sessions.Hour, versions map[int64]string, step int64, err error)
 }
 
-// Trails tells what users went through.
+// Trails gives the trails of users.
 type Trails interface {
 	Trail(ctx context.Context, q trails.Ask) (*trails.Page, error)
 }
 
-// Retention deletes, erases and counts anew.
+// Retention deletes, erases and counts again.
 type Retention interface {
 	Delete(ctx context.Context, id, events int64, who accounts.Actor) (retention.Deletion, error)
 	Erase(ctx context.Context, p *projects.Project, identity, actor string) (*retention.Erasure, error)
@@ -318,7 +316,7 @@ type Schema interface {
 type Scoring interface {
 	Scoring(ctx context.Context, project int64) (*scoring.Scoring, error)
 	SetScoring(ctx context.Context, project int64, w impact.Weights, t surge.Thresholds) error
-	Try(ctx context.Context, project int64, w impact.Weights, most int) (before, after []scoring.Rank,
+	Try(ctx context.Context, project int64, w impact.Weights, limit int) (before, after []scoring.Rank,
 		all int, err error)
 }
 
@@ -326,9 +324,9 @@ type Scoring interface {
 type Similar interface {
 	Elsewhere(ctx context.Context, id int64, seen sight.Sight) (list []similar.Elsewhere, err error)
 	GroupingDays(ctx context.Context, project int64, days int) (list []similar.GroupingDay, err error)
-	KeptSince(ctx context.Context, project int64, since time.Time, most int) (n int, err error)
+	KeptSince(ctx context.Context, project int64, since time.Time, limit int) (n int, err error)
 	NoteGrouping(ctx context.Context, project int64, list []review.Issue, ids []int64, of review.CauseOf) error
-	Observe(ctx context.Context, project int64, since time.Time, most int,
+	Observe(ctx context.Context, project int64, since time.Time, limit int,
 		fn func(o *similar.Observation) error) (all int64, err error)
 	ReviewIssues(ctx context.Context, project int64) (list []review.Issue, ids []int64, err error)
 	Similar(ctx context.Context, project *projects.Project, id int64) ([]similar.Similar, error)
@@ -382,7 +380,7 @@ type Triage interface {
 	Find(ctx context.Context, p *projects.Project, m triage.Many) (map[int64]int64, error)
 	HandOver(ctx context.Context, list []*projects.Project, from, to *accounts.Person, why string,
 		who accounts.Actor) ([]triage.HandedIn, error)
-	Holding(ctx context.Context, project, id int64, st issue.Standing) (*silence.Holding, error)
+	Holding(ctx context.Context, project, id int64, st issue.Status) (*silence.Holding, error)
 	Marks(ctx context.Context, project int64, from, to time.Time) (list []triage.Mark, err error)
 	Pass(ctx context.Context, person int64, asOf time.Time, list []triage.IssueName) error
 	Queue(ctx context.Context, scope int64, projects []*projects.Project, person int64, limit int) (*triage.Round,

@@ -5,7 +5,7 @@ import (
 	"strconv"
 	"strings"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/projects"
 
@@ -24,7 +24,7 @@ func (a *Frame) Referred(ctx context.Context, p *projects.Project, ref string) (
 	}
 	n, err := strconv.ParseInt(number, 10, 64)
 	if err != nil || name != p.Name {
-		return nil, fault.New(fault.BadInput, "%q is no event: write an event's id, or an issue of %s such as %s/12",
+		return nil, problem.New(problem.BadInput, "%q is no event: write an event's id, or an issue of %s such as %s/12",
 			ref, p.Name, p.Name)
 	}
 	is, err := a.Store.Issues.Issue(ctx, p, n)

@@ -11,7 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
@@ -26,7 +26,7 @@ type Table struct {
 	streams map[string]Route // those that have no handler yet
 }
 
-// NewTable is the table of all calls, none of which has its handler yet. h describes
+// NewTable is the table of all calls, without handlers. h describes
 // what is served by r.
 func NewTable(r chi.Router, h huma.API, a *Frame) *Table {
 	t := &Table{router: r, h: h, a: a, rows: map[string]Route{}, streams: map[string]Route{}}
@@ -125,7 +125,7 @@ func (a *Frame) Named(ctx context.Context, name string, need Action) (*projects.
 // named says of a project that may not be told of what is said of one that is not
 // there: with the name that was asked for, not the one it has by now.
 func named(err error, name string) error {
-	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+	if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.NotFound {
 		return projects.NotThere(name)
 	}
 	return err
@@ -163,7 +163,7 @@ func OnIssue[I, O any, P ofIssue[I]](t *Table, id string,
 	})
 }
 
-// Check compares the table with what was registered and with the document that is
+// Check compares the table with the registered handlers and with the document that is
 // made of it: every row has a handler, and every call of the document a row with
 // the same permission.
 func (t *Table) Check() error {

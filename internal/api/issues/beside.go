@@ -38,7 +38,7 @@ func (a *handlers) beside(t *calls.Table) {
 		})
 }
 
-// besideOf is what stands beside an issue.
+// besideOf collects what an issue's page shows beside it: similar issues and others.
 func (a *handlers) besideOf(ctx context.Context, p *projects.Project, is *issues.Issue) (*calls.Body[contract.Beside],
 	error) {
 	out := contract.Beside{Issue: fmt.Sprintf("%s/%d", p.Name, is.Number), Environments: []contract.Seen{},
@@ -65,7 +65,7 @@ func (a *handlers) besideOf(ctx context.Context, p *projects.Project, is *issues
 		s := contract.SimilarIssue{BesideIssue: contract.BesideIssue{ID: fmt.Sprintf("%s/%d", p.Name, x.Number),
 			Headline: x.Headline, State: string(x.State), Events: x.Events, Users: x.Users},
 			Place: x.Place, FixedIn: x.FixedIn, Score: math.Round(x.Score*100) / 100, Alike: x.Reasons,
-			Standing: issue.Describe(x.Standing)}
+			Status: issue.Describe(x.Status)}
 		if x.Owner != "" {
 			s.Owner = &x.Owner
 		}

@@ -6,7 +6,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
@@ -24,7 +24,7 @@ func (a *handlers) brief(ctx context.Context, p *projects.Project, is *issues.Is
 	}
 	out.Issue = detail.Body
 	event, err := a.issueEvent(ctx, p, is, "newest")
-	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+	if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.NotFound {
 		event, err = nil, nil // none is kept any more
 	}
 	if err != nil {

@@ -8,7 +8,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 )
@@ -36,7 +36,7 @@ func (a *handlers) comments(t *calls.Table) {
 		Body contract.WriteComment
 	}) (*calls.Body[contract.Commented], error) {
 		if in.Body.Text == "" {
-			return nil, fault.New(fault.BadInput, "a comment is text; to take it away, delete it")
+			return nil, problem.New(problem.BadInput, "a comment is text; to take it away, delete it")
 		}
 		return a.changeComment(ctx, is, in.Comment, in.Body.Text)
 	})
@@ -85,7 +85,7 @@ func (a *handlers) history(ctx context.Context, is *issues.Issue) (*calls.Body[c
 	out := contract.History{History: []contract.HistoryEntry{}}
 	for _, e := range list {
 		out.History = append(out.History,
-			contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Words: e.Words, Why: e.Why,
+			contract.HistoryEntry{At: e.At, Actor: e.Actor, Kind: e.Kind, Text: e.Text, Why: e.Why,
 				Release: e.Release, Detail: e.Detail, Bulk: e.Bulk, Undone: e.Undone, CanUndo: e.CanUndo})
 	}
 	written, err := a.Store.Triage.Comments(ctx, is.ID)
@@ -98,7 +98,7 @@ func (a *handlers) history(ctx context.Context, is *issues.Issue) (*calls.Body[c
 		return nil, err
 	}
 	for _, c := range written {
-		e := contract.HistoryEntry{At: c.At, Actor: c.Actor.Name, Kind: "comment", Words: c.Text, Comment: c.ID,
+		e := contract.HistoryEntry{At: c.At, Actor: c.Actor.Name, Kind: "comment", Text: c.Text, Comment: c.ID,
 			Edited: c.Edited, Mine: any || c.Actor.Same(me)}
 		if c.From != 0 {
 			e.Why = fmt.Sprintf("to %s/%d", is.Project, c.From)

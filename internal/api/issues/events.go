@@ -16,7 +16,7 @@ import (
 	"firethorn/internal/contract/from"
 	"firethorn/internal/core/access"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
@@ -30,7 +30,7 @@ type Page struct {
 	Cursor string `query:"cursor"`
 	Kept   bool   `query:"kept" doc:"of an issue: only events whose body is kept"`
 	calls.SearchIn
-	Columns []string `query:"columns,explode" maxItems:"20" doc:"attributes whose values are told of each event"`
+	Columns []string `query:"columns,explode" maxItems:"20" doc:"attributes to return for each event"`
 }
 
 func (a *handlers) events(t *calls.Table) {
@@ -46,7 +46,7 @@ func (a *handlers) events(t *calls.Table) {
 	}) (*calls.Body[contract.Event], error) {
 		id, err := uuid.Parse(in.Event)
 		if err != nil {
-			return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+			return nil, problem.New(problem.BadInput, "%q is no event id: it must be a UUID", in.Event)
 		}
 		row, err := a.Store.Events.Event(ctx, p, id)
 		if err != nil {
@@ -81,7 +81,7 @@ func (a *handlers) issueEvent(ctx context.Context, p *projects.Project, is *issu
 		return nil, err
 	}
 	if row.Issue != is.Number {
-		return nil, fault.New(fault.NotFound, "event %s does not belong to %s/%d but to %s/%d", which, p.Name,
+		return nil, problem.New(problem.NotFound, "event %s does not belong to %s/%d but to %s/%d", which, p.Name,
 			is.Number, p.Name, row.Issue)
 	}
 	out, err := a.event(ctx, p, row)
@@ -126,27 +126,27 @@ func (a *handlers) foundEvent(ctx context.Context, p *projects.Project, is *issu
 	return out, nil
 }
 
-// mostOfTrace is how many events of a trace are told.
-const mostOfTrace = 200
+// maxOfTrace is how many events of a trace are returned.
+const maxOfTrace = 200
 
 func (a *handlers) traces(t *calls.Table) {
 	calls.Call(t, "show-trace", func(ctx context.Context, in *struct {
 		Trace string `path:"trace" maxLength:"64"`
 	}) (*calls.Body[contract.TraceEvents], error) {
-		list, err := a.Store.Events.EventsOfTrace(ctx, in.Trace, a.Sight(ctx, access.ReadIssues), mostOfTrace+1)
+		list, err := a.Store.Events.EventsOfTrace(ctx, in.Trace, a.Sight(ctx, access.ReadIssues), maxOfTrace+1)
 		if err != nil {
 			return nil, err
 		}
 		out := contract.TraceEvents{Trace: strings.ToLower(in.Trace), Events: []contract.EventRow{},
-			More: len(list) > mostOfTrace}
-		for _, e := range list[:min(len(list), mostOfTrace)] {
+			More: len(list) > maxOfTrace}
+		for _, e := range list[:min(len(list), maxOfTrace)] {
 			out.Events = append(out.Events, rows.EventRow(e.Project, &e.EventRow))
 		}
 		return calls.Answer(out), nil
 	})
 }
 
-type eventCursor struct{ Filing int64 }
+type eventCursor struct{ Position int64 }
 
 func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int64,
 	page Page) (*calls.Body[contract.Events], error) {
@@ -159,7 +159,7 @@ func (a *handlers) eventPage(ctx context.Context, p *projects.Project, issue int
 		if err := calls.ReadCursor(page.Cursor, &c); err != nil {
 			return nil, err
 		}
-		q.Before = c.Filing
+		q.Before = c.Position
 	}
 	list, next, err := a.Store.Events.Events(ctx, q)
 	if err != nil {
@@ -189,12 +189,12 @@ func (a *handlers) foundEvents(ctx context.Context, p *projects.Project, issue i
 			return nil, err
 		}
 	}
-	found, err := a.Store.Find.FindEvents(ctx, find.EventAsk{Ask: ask, Before: c.Filing, Limit: page.Limit,
+	found, err := a.Store.Find.FindEvents(ctx, find.EventAsk{Ask: ask, Before: c.Position, Limit: page.Limit,
 		Columns: page.Columns})
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Events{Events: []contract.EventRow{}, Searched: rows.Searched(found.Said)}
+	out := contract.Events{Events: []contract.EventRow{}, Searched: rows.Searched(found.Completeness)}
 	for i, e := range found.Events {
 		row := rows.EventRow(p.Name, e)
 		if found.Values != nil {
@@ -223,7 +223,7 @@ func (a *handlers) event(ctx context.Context, p *projects.Project, row *events.E
 	if err != nil {
 		return nil, err
 	}
-	if _, _, err := a.asFiled(ctx, p, row, e, frames); err != nil {
+	if _, _, err := a.asStored(ctx, p, row, e, frames); err != nil {
 		return nil, err
 	}
 	if err := a.addSources(ctx, p, row, e, frames); err != nil {
@@ -296,7 +296,7 @@ func (a *handlers) threads(ctx context.Context, p *projects.Project, e *event.Ev
 func (a *handlers) around(ctx context.Context, p *projects.Project, e *event.Event, out *contract.Event) error {
 	if name := e.Attributes.Text("session.id"); name != "" {
 		row, err := a.Store.Events.Session(ctx, p.ID, name)
-		if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
+		if f, ok := errors.AsType[*problem.Error](err); err != nil && (!ok || f.Code != problem.NotFound) {
 			return err
 		}
 		if row != nil {
@@ -309,7 +309,7 @@ func (a *handlers) around(ctx context.Context, p *projects.Project, e *event.Eve
 		return err
 	}
 	list, _, err := a.Store.Events.FeedbackList(ctx,
-		events.FeedbackQuery{Project: p.ID, Event: id, Limit: mostFeedback})
+		events.FeedbackQuery{Project: p.ID, Event: id, Limit: maxFeedback})
 	out.Feedback = feedbackOf(p.Name, list)
 	return err
 }

@@ -13,8 +13,8 @@ import (
 	"firethorn/internal/contract/from"
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/projects"
@@ -24,7 +24,7 @@ func (a *handlers) grouping(t *calls.Table) {
 	calls.OnProject(t, "why-grouped", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
 		Event string `query:"event" required:"true" doc:"an event's id, or an issue, whose newest kept event counts"`
-		Other string `query:"other" doc:"another one to compare with"`
+		Other string `query:"other" doc:"a second event to compare with"`
 	}) (*calls.Body[contract.Why], error) {
 		out := contract.Why{Together: true}
 		var err error
@@ -41,7 +41,7 @@ func (a *handlers) grouping(t *calls.Table) {
 	})
 }
 
-// why fingerprints an event anew, by the symbols there are now.
+// why fingerprints an event again, by the symbols there are now.
 func (a *handlers) why(ctx context.Context, p *projects.Project, ref string) (contract.EventWhy, error) {
 	var out contract.EventWhy
 	row, err := a.Referred(ctx, p, ref)
@@ -50,7 +50,7 @@ func (a *handlers) why(ctx context.Context, p *projects.Project, ref string) (co
 	}
 	raw, err := a.Store.Events.AnyBody(ctx, row)
 	if errors.Is(err, events.ErrNoBody) {
-		return out, fault.New(fault.NotFound, "the body of event %s was not kept, nor the body of a similar event", row.ID)
+		return out, problem.New(problem.NotFound, "the body of event %s was not kept, nor the body of a similar event", row.ID)
 	}
 	if err != nil {
 		return out, err
@@ -59,25 +59,25 @@ func (a *handlers) why(ctx context.Context, p *projects.Project, ref string) (co
 	if err != nil {
 		return out, err
 	}
-	print, filed, err := a.asFiled(ctx, p, row, e, frames)
+	print, filed, err := a.asStored(ctx, p, row, e, frames)
 	switch {
 	case err != nil:
 		return out, err
 	case filed == print.Key && print.Looked:
-		out.Filed = "the function that failed has many callers: it was looked through, and who called it is blamed"
+		out.Assigned = "the failing function has many callers, so its caller is blamed"
 	case filed == print.Key:
-		out.Filed = "its fingerprint leads to this issue"
+		out.Assigned = "its fingerprint leads to this issue"
 	default:
-		out.Filed = "it was grouped by another fingerprint, with the symbols, rules or grouping version of that time; it stays in its issue"
+		out.Assigned = "it was grouped by another fingerprint, with the symbols, rules or grouping version of that time; it stays in its issue"
 	}
 	out.Event, out.Issue = row.ID.String(), fmt.Sprintf("%s/%d", p.Name, row.Issue)
 	out.Fingerprint, out.Version, out.Headline = hex.EncodeToString(print.Key[:]), p.GroupingVersion, print.Headline
 	out.Parts, out.LeftOut = from.Parts(print.Parts), from.Parts(print.Left)
 	switch g := e.Grouping; {
 	case g == nil || len(g.Replace)+len(g.Extend) == 0:
-		out.Application = "the application said nothing of its own"
+		out.Application = "the application sets no key of its own"
 	case len(g.Replace) > 0:
-		out.Application = "the application's own key stands instead of the computed one: " + strings.Join(g.Replace,
+		out.Application = "the application's own key replaces the computed one: " + strings.Join(g.Replace,
 			", ")
 	default:
 		out.Application = "the application's own key was added to the computed one: " + strings.Join(g.Extend, ", ")
@@ -85,13 +85,13 @@ func (a *handlers) why(ctx context.Context, p *projects.Project, ref string) (co
 	return out, nil
 }
 
-// asFiled fingerprints an event as its variant was filed, and marks the frame
+// asStored fingerprints an event as its variant was processed, and marks the frame
 // that was blamed then: where a function had been found out as failing on
-// behalf of its callers, who called it. filed is the variant's fingerprint.
-func (a *handlers) asFiled(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event,
+// behalf of its callers, who called it. processed is the variant's fingerprint.
+func (a *handlers) asStored(ctx context.Context, p *projects.Project, row *events.EventRow, e *event.Event,
 	frames [][]event.Frame) (print fingerprint.Result, filed fingerprint.Key, err error) {
 	print, _ = p.Method().Print(e, row.Thrown, frames)
-	if filed, err = a.Store.Events.FiledUnder(ctx, row); err != nil || filed == print.Key || print.Caller == "" {
+	if filed, err = a.Store.Events.StoredFingerprint(ctx, row); err != nil || filed == print.Key || print.Caller == "" {
 		return print, filed, err
 	}
 	if through := print.Through(e, frames); through.Key == filed {

@@ -12,9 +12,9 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/impact"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/query"
 	"firethorn/internal/core/release"
 	"firethorn/internal/store/issues"
@@ -102,7 +102,7 @@ func (a *handlers) listIssues(ctx context.Context, p *projects.Project, in *Issu
 		return nil, err
 	}
 	out := contract.Issues{Issues: rows.IssuesOf(page.Issues, a.Store.DB.Now()), States: map[string]int64{},
-		Searched: rows.Searched(page.Said)}
+		Searched: rows.Searched(page.Completeness)}
 	for i, is := range page.Issues {
 		if m, ok := page.Matching[is.ID]; ok {
 			out.Issues[i].Matching = &contract.Matching{Events: m.Events, Users: m.Users, First: m.First, Last: m.Last}
@@ -155,7 +155,7 @@ func (a *handlers) rates(ctx context.Context, p *projects.Project, w *find.Windo
 	return sessions, nil
 }
 
-// issueAsk is a search for issues, with words that must occur beside it. Whoever may
+// issueAsk is a search for issues, with words that must occur beside it. Anyone who may
 // not read events may not ask what is in them either.
 func (a *handlers) issueAsk(ctx context.Context, p *projects.Project, in calls.SearchIn, text string) (find.Ask,
 	error) {
@@ -248,7 +248,7 @@ func (a *handlers) act(ctx context.Context, p *projects.Project, id int64, in *A
 	version := int64(0)
 	if v := strings.Trim(in.IfMatch, `"`); v != "" && v != "*" {
 		if version, err = strconv.ParseInt(v, 10, 64); err != nil {
-			return nil, fault.New(fault.BadInput, "If-Match must hold the issue's version, a number")
+			return nil, problem.New(problem.BadInput, "If-Match must hold the issue's version, a number")
 		}
 	}
 	if verb == issue.Undo { // of a merged-away issue: its merge
@@ -274,7 +274,7 @@ func (a *handlers) act(ctx context.Context, p *projects.Project, id int64, in *A
 // nearReleases is how many known releases are named beside one that is not.
 const nearReleases = 3
 
-// notesOf says of a fix what whoever decides should know: that its release was
+// notesOf says of a fix what anyone who decides should know: that its release was
 // never heard of, which may be a slip of the pen.
 func (a *handlers) notesOf(ctx context.Context, p *projects.Project, f issue.Fix) ([]string, error) {
 	if f.FixedIn == "" {
@@ -286,7 +286,7 @@ func (a *handlers) notesOf(ctx context.Context, p *projects.Project, f issue.Fix
 	}
 	known := make([]release.Release, len(list))
 	for i, r := range list {
-		known[i] = release.Release{Version: r.Version, FirstSeen: r.HeardOf}
+		known[i] = release.Release{Version: r.Version, FirstSeen: r.FirstKnown}
 	}
 	near, heard := release.Near(release.Release{Version: f.FixedIn}, known, nearReleases)
 	switch {

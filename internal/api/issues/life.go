@@ -12,8 +12,8 @@ import (
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/shell"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -55,7 +55,7 @@ func (a *handlers) life(t *calls.Table) {
 		return calls.Answer(rows.ManyDone(p, done)), nil
 	})
 	calls.Call(t, "list-notices", func(ctx context.Context, in *struct {
-		Unseen bool  `query:"unseen" doc:"only what you have not seen"`
+		Unseen bool  `query:"unseen" doc:"only unseen notices"`
 		Before int64 `query:"before" doc:"next of the page before"`
 		Limit  int   `query:"limit" minimum:"1" maximum:"200" default:"50"`
 	}) (*calls.Body[contract.Notices], error) {
@@ -69,7 +69,7 @@ func (a *handlers) life(t *calls.Table) {
 		for _, n := range list {
 			out.Notices = append(out.Notices,
 				contract.Notice{ID: n.ID, At: n.At, Issue: fmt.Sprintf("%s/%d", n.Project, n.Number),
-					Headline: n.Headline, Actor: n.Actor, Kind: n.Kind, Words: n.Words, Seen: n.Seen})
+					Headline: n.Headline, Actor: n.Actor, Kind: n.Kind, Text: n.Text, Seen: n.Seen})
 		}
 		if len(list) == in.Limit {
 			out.Next = list[len(list)-1].ID
@@ -89,7 +89,7 @@ func (a *handlers) life(t *calls.Table) {
 func (a *handlers) person(ctx context.Context) (int64, error) {
 	g := calls.GrantOf(ctx)
 	if g.Person == nil {
-		return 0, fault.New(fault.Forbidden, "notices are those of a person: sign in as one, or use a token of one (firethorn token create LABEL --scope person --person NAME)")
+		return 0, problem.New(problem.Forbidden, "notices are those of a person: sign in as one, or use a token of one (firethorn token create LABEL --scope person --person NAME)")
 	}
 	return g.Person.ID, nil
 }
@@ -121,7 +121,7 @@ func actionOf(verb issue.Verb, in *contract.Act) (issue.Action, string, error) {
 			kinds = append(kinds, issue.FixNow)
 		}
 		if len(kinds) > 1 {
-			return a, "", fault.New(fault.BadInput,
+			return a, "", problem.New(problem.BadInput,
 				"a fix is in one thing: in a release, in the next one, by a commit, or as of now")
 		}
 		a.Fix.Kind = issue.FixRelease
@@ -148,7 +148,7 @@ func (a *handlers) actMany(ctx context.Context, p *projects.Project, in *struct 
 	var m triage.Many
 	switch {
 	case len(b.Issues) > 0 && (len(b.State) > 0 || b.Text != "" || b.Search != "" || b.Window != ""):
-		return nil, fault.New(fault.BadInput, "name issues, or give a filter; not both")
+		return nil, problem.New(problem.BadInput, "name issues, or give a filter; not both")
 	case len(b.Issues) > 0:
 		m.Numbers = map[int64]int64{}
 		for _, c := range b.Issues {
@@ -160,7 +160,7 @@ func (a *handlers) actMany(ctx context.Context, p *projects.Project, in *struct 
 		}
 		states := statesOf(b.State)
 		if len(states) == 0 {
-			return nil, fault.New(fault.BadInput, "%q is no state: new, accepted, regressed, parked, fixed, dismissed, open or all", strings.Join(b.State, ","))
+			return nil, problem.New(problem.BadInput, "%q is no state: new, accepted, regressed, parked, fixed, dismissed, open or all", strings.Join(b.State, ","))
 		}
 		ask, err := a.issueAsk(ctx, p, calls.SearchIn{Search: b.Search, Window: b.Window}, b.Text)
 		if err != nil {
@@ -181,7 +181,7 @@ func (a *handlers) actMany(ctx context.Context, p *projects.Project, in *struct 
 		return nil, err
 	}
 	if b.Expect != nil && *b.Expect != len(found) {
-		return nil, fault.New(fault.Stale, "%d issues fit by now, not %d; look again, then confirm with that number",
+		return nil, problem.New(problem.Stale, "%d issues fit by now, not %d; look again, then confirm with that number",
 			len(found), *b.Expect)
 	}
 	if b.Try {
@@ -210,7 +210,7 @@ func (a *handlers) still(p *projects.Project) func(context.Context) error {
 	return func(ctx context.Context) error { return a.Still(ctx, access.TriageIssues, p) }
 }
 
-// assignee finds whom an issue is to be given to among those who have a role in the
+// assignee finds the person to assign an issue to, among those who have a role in the
 // project.
 func (a *handlers) assignee(ctx context.Context, p *projects.Project, act *issue.Action) error {
 	if act.Verb != issue.Assign || act.To == "" {
@@ -227,7 +227,7 @@ func (a *handlers) assignee(ctx context.Context, p *projects.Project, act *issue
 	if to, err = a.Store.Accounts.FindHere(ctx, act.To); err != nil { // operators are told of everybody
 		return err
 	}
-	return fault.New(fault.Conflict, "%s has no role in %s and would not see it; firethorn member set %s member --project %s gives one",
+	return problem.New(problem.Conflict, "%s has no role in %s and would not see it; firethorn member set %s member --project %s gives one",
 		to.Name, p.Name, shell.Arguments(to.Name), p.Name)
 }
 
@@ -262,7 +262,7 @@ func (a *handlers) since(ctx context.Context, p *projects.Project, is *issues.Is
 		out.Marks = append(out.Marks, markOf(m))
 	}
 	out.Marks = append(out.Marks,
-		contract.Mark{At: is.FirstSeen, Kind: "first_seen", Words: "first seen", Release: is.FirstRelease})
+		contract.Mark{At: is.FirstSeen, Kind: "first_seen", Text: "first seen", Release: is.FirstRelease})
 	list, err := a.Store.Issues.History(ctx, is.ID)
 	if err != nil {
 		return nil, err
@@ -271,9 +271,9 @@ func (a *handlers) since(ctx context.Context, p *projects.Project, is *issues.Is
 		if e.Undone || !slices.Contains(marked, e.Kind) {
 			continue
 		}
-		m := contract.Mark{At: e.At, Kind: e.Kind, Words: e.Words, Release: e.Release}
+		m := contract.Mark{At: e.At, Kind: e.Kind, Text: e.Text, Release: e.Release}
 		if e.Actor != "" {
-			m.Words = e.Actor + ": " + m.Words
+			m.Text = e.Actor + ": " + m.Text
 		}
 		if e.Kind == "regressed" && e.Detail != nil {
 			var c ingest.CameFrom
@@ -288,9 +288,9 @@ func (a *handlers) since(ctx context.Context, p *projects.Project, is *issues.Is
 	}
 	slices.SortStableFunc(out.Marks, func(a, b contract.Mark) int { return a.At.Compare(b.At) })
 	out.Quiet = triage.Quiet(is.State, is.LastSeen, days, a.Store.DB.Now())
-	h, err := a.Store.Triage.Holding(ctx, p.ID, is.ID, is.Standing)
+	h, err := a.Store.Triage.Holding(ctx, p.ID, is.ID, is.Status)
 	if h != nil {
-		out.Holding = &contract.Holding{Odds: h.Odds, Words: h.Words}
+		out.Holding = &contract.Holding{Odds: h.Odds, Text: h.Text}
 	}
 	return calls.Answer(out), err
 }
@@ -299,9 +299,9 @@ func markOf(m triage.Mark) contract.Mark {
 	out := contract.Mark{At: m.At, Kind: m.Kind, Release: m.Release, Environment: m.Where}
 	switch m.Kind {
 	case "deploy":
-		out.Words = m.Release + " was deployed to " + m.Where
+		out.Text = m.Release + " was deployed to " + m.Where
 	default:
-		out.Words = m.Release + " came out"
+		out.Text = m.Release + " came out"
 	}
 	return out
 }

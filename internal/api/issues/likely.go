@@ -37,7 +37,7 @@ const (
 func (a *handlers) likely(t *calls.Table) {
 	calls.OnIssue(t, "likely-changes", func(ctx context.Context, p *projects.Project, is *issues.Issue, in *struct {
 		calls.IssuePath
-		Release string `query:"release" maxLength:"250" doc:"the release in which it appeared; absent: in which it came back last, else was first seen"`
+		Release string `query:"release" maxLength:"250" doc:"the release in which it appeared; default: in which it last regressed, else was first seen"`
 	}) (*calls.Body[contract.LikelyChanges], error) {
 		return a.likelyChanges(ctx, p, is, in.Release)
 	})
@@ -47,7 +47,7 @@ func (a *handlers) likely(t *calls.Table) {
 // whoChanged says who changed a line of a trace last, as it was in a release.
 func (a *handlers) whoChanged(ctx context.Context, p *projects.Project, in *struct {
 	calls.ProjectPath
-	Release string `query:"release" required:"true" maxLength:"250" doc:"in which the line stands there"`
+	Release string `query:"release" required:"true" maxLength:"250" doc:"the release that has the line at this position"`
 	Source  string `query:"source" required:"true" maxLength:"1000" doc:"the file, as the trace names it"`
 	Line    int    `query:"line" required:"true" minimum:"1"`
 }) (*calls.Body[contract.LineAsked], error) {
@@ -56,7 +56,7 @@ func (a *handlers) whoChanged(ctx context.Context, p *projects.Project, in *stru
 	if err != nil {
 		return nil, err
 	}
-	if out.Words = words; words != "" {
+	if out.Text = words; words != "" {
 		return calls.Answer(out), nil
 	}
 	line, found, err := a.Code.Line(ctx, p, commit, in.Source, in.Line)
@@ -65,7 +65,7 @@ func (a *handlers) whoChanged(ctx context.Context, p *projects.Project, in *stru
 	}
 	out.Place.Path, out.Place.How = found.Path, found.How
 	if out.Line = lineOf(p, line); line == nil {
-		out.Words = found.How
+		out.Text = found.How
 	}
 	return calls.Answer(out), nil
 }
@@ -109,7 +109,7 @@ func (a *handlers) likelyChanges(ctx context.Context, p *projects.Project, is *i
 	out := contract.LikelyChanges{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number), Places: []contract.SourcePlace{},
 		Changes: []contract.LikelyChange{}}
 	done := func(format string, args ...any) (*calls.Body[contract.LikelyChanges], error) {
-		out.Words = fmt.Sprintf(format, args...)
+		out.Text = fmt.Sprintf(format, args...)
 		return calls.Answer(out), nil
 	}
 	span, err := a.Store.Triage.Appeared(ctx, p, is, version)
@@ -161,7 +161,7 @@ func (a *handlers) likelyChanges(ctx context.Context, p *projects.Project, is *i
 	}
 	switch {
 	case len(places) == 0:
-		return done("%s; the trace has no own frame with a source position, so none of them can be told from the others", since)
+		return done("%s; the trace has no own frame with a source position, so none of the commits stands out", since)
 	case found.Range == 0:
 		return done("no commit lies between %s and %s", span.Before, span.Release)
 	case len(out.Changes) == 0:
@@ -212,7 +212,7 @@ func (a *handlers) places(ctx context.Context, p *projects.Project, is *issues.I
 	return out, nil
 }
 
-// onset tells of an issue that began long after its release came out.
+// onset describes an issue that began long after its release came out.
 func (a *handlers) onset(ctx context.Context, p *projects.Project, is *issues.Issue,
 	span triage.Appearance) (*contract.Onset, error) {
 	if span.Out.IsZero() || span.Began.Sub(span.Out) < longLived {
@@ -228,6 +228,6 @@ func (a *handlers) onset(ctx context.Context, p *projects.Project, is *issues.Is
 			o.Deploys = append(o.Deploys, markOf(m))
 		}
 	}
-	o.Words = fmt.Sprintf("It began %d days after %s came out: look at what else changed then, data and configuration too", int(span.Began.Sub(span.Out).Hours()/24), span.Release)
+	o.Text = fmt.Sprintf("It began %d days after %s came out: look at what else changed then, data and configuration too", int(span.Began.Sub(span.Out).Hours()/24), span.Release)
 	return o, nil
 }

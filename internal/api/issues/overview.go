@@ -113,7 +113,7 @@ func counted(n int64, one, many string) string {
 	return fmt.Sprintf("%d %s", n, many)
 }
 
-// addHealth adds how the newest release does, and what came back.
+// addHealth adds how the newest release does, and what regressed.
 func (a *handlers) addHealth(ctx context.Context, p *projects.Project, out *contract.ProjectOverview) error {
 	counts, err := a.Store.Issues.CountStates(ctx, p.ID)
 	if err != nil {
@@ -126,9 +126,9 @@ func (a *handlers) addHealth(ctx context.Context, p *projects.Project, out *cont
 	}
 	out.UsersWeek = contract.WeekBefore{Now: h.Users, Before: h.UsersBefore}
 	out.Health = &contract.Health{Release: h.Version, CrashFreeSessions: contract.ShareOf(h.CrashFree),
-		Says:   string(h.Says),
+		Result: string(h.Result),
 		Uptake: h.Uptake}
-	if h.Says == quality.Worse {
+	if h.Result == quality.Worse {
 		out.Wrong = append([]string{h.Version + " is worse than the release before"}, out.Wrong...)
 	}
 	return nil

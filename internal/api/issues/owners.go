@@ -11,8 +11,8 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/owners"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -68,7 +68,7 @@ func (a *handlers) handOver(ctx context.Context, in *calls.Body[contract.HandOve
 	return calls.Answer(contract.HandedOver{Projects: rows.HandedIn(done)}), nil
 }
 
-// carrier finds somebody who has issues in projects that the caller sees; operators
+// carrier finds a person who has issues in projects that the caller sees; operators
 // find everybody.
 func (a *handlers) carrier(ctx context.Context, who string) (*accounts.Person, error) {
 	p, err := a.Store.Accounts.FindPerson(ctx, who)
@@ -81,7 +81,7 @@ func (a *handlers) carrier(ctx context.Context, who string) (*accounts.Person, e
 		return nil, listErr
 	}
 	if err != nil || !slices.ContainsFunc(list, func(c triage.Carried) bool { return c.Person == p.Name }) {
-		return nil, fault.New(fault.BadInput, "no person called %q has issues; firethorn owner list shows the owners", who)
+		return nil, problem.New(problem.BadInput, "no person called %q has issues; firethorn owner list shows the owners", who)
 	}
 	return p, nil
 }
@@ -99,11 +99,11 @@ func (a *handlers) taker(ctx context.Context, who string, list []*projects.Proje
 			return to, nil
 		}
 	}
-	return nil, fault.New(fault.BadInput, "no person called %q has a role in your projects; firethorn person list shows the people", who)
+	return nil, problem.New(problem.BadInput, "no person called %q has a role in your projects; firethorn person list shows the people", who)
 }
 
-// mostBad lines of CODEOWNERS are told.
-const mostBad = 100
+// maxBad is how many bad lines of CODEOWNERS are returned.
+const maxBad = 100
 
 func (a *handlers) proposals(ctx context.Context, p *projects.Project,
 	is *issues.Issue) (*calls.Body[contract.Owners], error) {
@@ -156,7 +156,7 @@ func (a *handlers) fixers(ctx context.Context, p *projects.Project, is *issues.I
 func (a *handlers) knowers(ctx context.Context, p *projects.Project, is *issues.Issue, f *owners.Facts,
 	out *contract.Owners) error {
 	commit, words, err := a.codeOf(ctx, p, is.LastRelease)
-	if out.Words = words; err != nil || words != "" {
+	if out.Text = words; err != nil || words != "" {
 		return err
 	}
 	places, err := a.places(ctx, p, is, is.LastRelease)
@@ -164,7 +164,7 @@ func (a *handlers) knowers(ctx context.Context, p *projects.Project, is *issues.
 		return err
 	}
 	if len(places) == 0 {
-		out.Words = "the trace has no own frame with a source position"
+		out.Text = "the trace has no own frame with a source position"
 		return nil
 	}
 	x, err := a.Code.Around(ctx, p, commit, places[0].Source, places[0].Line)
@@ -173,13 +173,13 @@ func (a *handlers) knowers(ctx context.Context, p *projects.Project, is *issues.
 	}
 	out.Path, f.Path, f.Rule = x.Path, x.Path, x.Rule
 	if x.Path == "" {
-		out.Words = places[0].Source + ": " + x.How
+		out.Text = places[0].Source + ": " + x.How
 	}
 	if x.Rule != nil {
 		out.Rule = &contract.OwnerRule{Line: x.Rule.Line, Pattern: x.Rule.Pattern,
 			Owners: append([]string{}, x.Rule.Owners...)}
 	}
-	for _, b := range x.Bad[:min(len(x.Bad), mostBad)] {
+	for _, b := range x.Bad[:min(len(x.Bad), maxBad)] {
 		out.Bad = append(out.Bad, contract.BadOwnerLine(b))
 	}
 	for i, l := range x.Lines {

@@ -12,17 +12,17 @@ import (
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/triage"
 )
 
-// mostHeld is how many issues can be asked about that are in a round no more.
-const mostHeld = 500
+// maxHeld is how many issues can be asked about that are in a round no more.
+const maxHeld = 500
 
-// RoundOf says in which projects somebody goes round.
+// RoundOf gives the projects of a person's round.
 type RoundOf struct {
 	Project string `query:"project" doc:"only in this one; absent: in all"`
 }
@@ -34,7 +34,7 @@ func (a *handlers) round(t *calls.Table) {
 	type queue struct {
 		RoundOf
 		Limit int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
-		Held  string `query:"held" maxLength:"20000" doc:"issues with commas between them: what became of those that need no decision any more"`
+		Held  string `query:"held" maxLength:"20000" doc:"issues, separated by commas: what happened to those that no longer need a decision"`
 	}
 	calls.Call(t, "show-round", func(ctx context.Context, in *queue) (*calls.Body[contract.Round], error) {
 		return a.roundOf(ctx, in.Project, in.Limit, in.Held, false)
@@ -74,7 +74,7 @@ func (a *handlers) round(t *calls.Table) {
 		for _, d := range e.Done {
 			out.Done = append(out.Done,
 				contract.RoundDone{Issue: fmt.Sprintf("%s/%d", d.Project, d.Number), Headline: d.Headline, At: d.At,
-					Kind: d.Kind, Words: d.Words, Undone: d.Undone})
+					Kind: d.Kind, Text: d.Text, Undone: d.Undone})
 		}
 		return calls.Answer(out), nil
 	})
@@ -91,7 +91,7 @@ type walker struct {
 func (a *handlers) walks(ctx context.Context, project string) (*walker, error) {
 	g := calls.GrantOf(ctx)
 	if g.Person == nil {
-		return nil, fault.New(fault.Forbidden, "a round is that of a person: sign in as one, or use a token of one (firethorn token create LABEL --scope person --person NAME)")
+		return nil, problem.New(problem.Forbidden, "a round is that of a person: sign in as one, or use a token of one (firethorn token create LABEL --scope person --person NAME)")
 	}
 	w := &walker{who: g.Person}
 	if project != "" {
@@ -111,7 +111,7 @@ func (w *walker) named(list []string) (out []triage.IssueName, err error) {
 		n, err := strconv.ParseInt(number, 10, 64)
 		i := slices.IndexFunc(w.projects, func(p *projects.Project) bool { return p.Name == project })
 		if err != nil || n < 1 || i < 0 {
-			return nil, fault.New(fault.BadInput, "%.60q is no issue here: write PROJECT/NUMBER, for example quayside/12", text)
+			return nil, problem.New(problem.BadInput, "%.60q is no issue here: write PROJECT/NUMBER, for example quayside/12", text)
 		}
 		out = append(out, triage.IssueName{Project: w.projects[i], Number: n})
 	}
@@ -162,10 +162,10 @@ func (a *handlers) roundOf(ctx context.Context, project string, limit int, held 
 		return nil, err
 	}
 	asked = slices.DeleteFunc(asked, func(n triage.IssueName) bool { return listed[nameOf(n)] })
-	settled, err := a.Store.Triage.Settled(ctx, asked[:min(len(asked), mostHeld)])
+	settled, err := a.Store.Triage.Settled(ctx, asked[:min(len(asked), maxHeld)])
 	for _, x := range settled {
 		out.Settled = append(out.Settled,
-			contract.Settled{Issue: nameOf(x.IssueName), Actor: x.Actor, Kind: x.Kind, Words: x.Words, At: x.At})
+			contract.Settled{Issue: nameOf(x.IssueName), Actor: x.Actor, Kind: x.Kind, Text: x.Text, At: x.At})
 	}
 	return calls.Answer(out), err
 }

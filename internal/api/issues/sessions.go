@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/session"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/events"
@@ -21,21 +21,21 @@ import (
 // SessionList asks for sessions.
 type SessionList struct {
 	calls.ProjectPath
-	Outcome string `query:"outcome" enum:"running,clean,faulty,crashed,cut-off" doc:"only those that stand so"`
+	Outcome string `query:"outcome" enum:"running,clean,faulty,crashed,cut-off" doc:"only sessions with this outcome"`
 	User    string `query:"user" doc:"only those of the user with this identity"`
 	Limit   int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
 	Cursor  string `query:"cursor"`
 }
 
-// mostOfSession is how many events of a session are told.
-const mostOfSession = 200
+// maxOfSession is how many events of a session are returned.
+const maxOfSession = 200
 
 func (a *handlers) sessions(t *calls.Table) {
 	calls.OnProject(t, "list-sessions", a.listSessions)
 	calls.OnProject(t, "count-sessions", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
 		Days  int  `query:"days" minimum:"1" maximum:"400" default:"14" doc:"how many days back, today included (UTC)"`
-		ByDay bool `query:"by_day" doc:"tell the days apart"`
+		ByDay bool `query:"by_day" doc:"one entry per day"`
 	}) (*calls.Body[contract.SessionCounts], error) {
 		to := a.Store.DB.Now().UTC()
 		from := to.AddDate(0, 0, 1-in.Days)
@@ -65,7 +65,7 @@ func (a *handlers) sessions(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		events, err := a.Store.Events.EventsOfSession(ctx, p.ID, in.Session, mostOfSession)
+		events, err := a.Store.Events.EventsOfSession(ctx, p.ID, in.Session, maxOfSession)
 		if err != nil {
 			return nil, err
 		}
@@ -110,12 +110,12 @@ func (a *handlers) listSessions(ctx context.Context, p *projects.Project,
 
 func sessionOf(s *events.SessionRow) contract.Session {
 	return contract.Session{ID: s.Name, Started: s.Started, DurationMS: s.Duration.Milliseconds(),
-		Outcome: s.Outcome.String(), Sequence: int64(s.Sequence), LastHeard: s.Heard, Release: s.Release,
+		Outcome: s.Outcome.String(), Sequence: int64(s.Sequence), LastReceived: s.Heard, Release: s.Release,
 		Environment: s.Environment, HasUser: s.HasUser}
 }
 
-// mostFeedback is how much of what people said an event shows.
-const mostFeedback = 20
+// maxFeedback is how much of what people said an event shows.
+const maxFeedback = 20
 
 // FeedbackPage asks for a page of feedback.
 type FeedbackPage struct {
@@ -133,7 +133,7 @@ func (a *handlers) feedback(t *calls.Table) {
 		if in.Event != "" {
 			var err error
 			if q.Event, err = uuid.Parse(in.Event); err != nil {
-				return nil, fault.New(fault.BadInput, "%q is no event id: it must be a UUID", in.Event)
+				return nil, problem.New(problem.BadInput, "%q is no event id: it must be a UUID", in.Event)
 			}
 		}
 		return a.feedbackPage(ctx, p, q, in.FeedbackPage)

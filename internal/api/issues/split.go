@@ -44,7 +44,7 @@ func (a *handlers) differences(ctx context.Context, p *projects.Project, is *iss
 	for _, f := range sample.Differences() {
 		out.Differences = append(out.Differences, contract.DifferenceFound{
 			SplitBy: contract.SplitBy{By: string(f.Kind), Name: f.Name, Value: f.Value},
-			Words:   f.Words(), Events: f.Events, Whole: f.Settled, Command: splitCommand(id, f.Difference),
+			Text:    f.Text(), Events: f.Events, Whole: f.Settled, Command: splitCommand(id, f.Difference),
 		})
 	}
 	return calls.Answer(out), nil
@@ -85,7 +85,7 @@ func (a *handlers) splitsOf(ctx context.Context, is *issues.Issue) ([]contract.S
 	out := make([]contract.SplitOf, len(list))
 	for i, s := range list {
 		out[i] = contract.SplitOf{From: fmt.Sprintf("%s/%d", is.Project, s.From),
-			To: fmt.Sprintf("%s/%d", is.Project, s.To), Words: s.Words(), Looking: s.Looking, Looked: s.Looked,
+			To: fmt.Sprintf("%s/%d", is.Project, s.To), Text: s.Text(), Looking: s.Looking, Looked: s.Looked,
 			Stays: s.Stays}
 	}
 	return out, err

@@ -62,10 +62,10 @@ func (a *handlers) ticketed(ctx context.Context, is *issues.Issue, d *contract.D
 	*calls.Body[contract.Ticketed], error) {
 	by, err := a.Store.Tickets.OfIssues(ctx, []int64{is.ID})
 	return calls.Answer(contract.Ticketed{Issue: fmt.Sprintf("%s/%d", is.Project, is.Number),
-		Tickets: append([]contract.Ticket{}, rows.TicketsOf(by[is.ID])...), Delivery: d, Said: said}), err
+		Tickets: append([]contract.Ticket{}, rows.TicketsOf(by[is.ID])...), Delivery: d, Text: said}), err
 }
 
-// withTickets sets the tickets of issues; at gives where each is told of.
+// withTickets sets the tickets of issues; at gives the place of each.
 func (a *handlers) withTickets(ctx context.Context, list []*issues.Issue, at func(i int) *contract.Issue) error {
 	ids := make([]int64, len(list))
 	for i, is := range list {

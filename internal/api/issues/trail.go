@@ -16,8 +16,8 @@ import (
 func (a *handlers) trail(t *calls.Table) {
 	calls.OnProject(t, "show-trail", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
-		Who    string `path:"who" maxLength:"1000" doc:"any name that their events call them by"`
-		Limit  int    `query:"limit" minimum:"1" maximum:"100" default:"30" doc:"events; what lies between them comes with them"`
+		Who    string `path:"who" maxLength:"1000" doc:"any identifier in their events"`
+		Limit  int    `query:"limit" minimum:"1" maximum:"100" default:"30" doc:"events; the messages between them are included"`
 		Cursor string `query:"cursor" doc:"next of the page before"`
 	}) (*calls.Body[contract.Trail], error) {
 		q := trails.Ask{Project: p, Asker: a.Asker(ctx), Who: in.Who, Limit: in.Limit}
@@ -31,7 +31,7 @@ func (a *handlers) trail(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		out := contract.Trail{Entries: []contract.TrailEntry{}, Searched: rows.Searched(page.Said)}
+		out := contract.Trail{Entries: []contract.TrailEntry{}, Searched: rows.Searched(page.Completeness)}
 		for _, e := range page.Entries {
 			out.Entries = append(out.Entries, trailEntry(p.Name, e))
 		}

@@ -1,4 +1,4 @@
-// Package live tells the console at once what has changed, by server-sent events.
+// Package live streams changes to the console by server-sent events.
 package live
 
 import (
@@ -14,43 +14,43 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/usecase/overview"
 )
 
-// Hub tells live streams what has changed: a project, and which of its issues.
+// Hub sends changes to live streams: a project, and which of its issues.
 // It says no more than that; who listens asks again.
 type Hub struct {
 	*calls.Frame
 	mu   sync.Mutex
 	subs map[chan map[string]change]bool
-	// recent is what was told lately: a page is read before its stream is open.
-	recent []told
+	// recent holds the last changes: a page is read before its stream is open.
+	recent []update
 
 	lookEvery time.Duration // at the session that opened a stream
 }
 
-// change is what is told of a project: the message of a live stream.
+// change is the message of a live stream about a project.
 type change struct {
 	Project string           `json:"project"`
 	Change  int64            `json:"change"`
 	Decided map[string]int64 `json:"decided,omitempty"` // ids of issues, and the version each has now
 	Events  []string         `json:"events,omitempty"`  // ids of issues that got events
-	// Any is true when more has changed than the ids say: whoever listens reads
+	// Any is true when more has changed than the ids say: anyone who listens reads
 	// everything again.
 	Any bool `json:"any,omitempty"`
 }
 
 const livePoll = 400 * time.Millisecond
 
-// told is what was told at one time.
-type told struct {
+// update is the changes sent at one time.
+type update struct {
 	at      time.Time
 	changed map[string]change
 }
 
-// keptTold is for how long what was told is told to whoever comes.
-const keptTold = 10 * time.Second
+// updatesKept is how long recent updates are sent to new listeners.
+const updatesKept = 10 * time.Second
 
 // lateHistory is how far behind the newest entry of the histories one is still
 // looked for: a transaction that took long numbers its entries early.
@@ -59,7 +59,7 @@ const lateHistory = 200
 // maxChanged is how many issues a message names.
 const maxChanged = 100
 
-// NewHub makes a hub that nobody listens to yet; Run feeds it.
+// NewHub makes a hub without streams; Run feeds it.
 func NewHub(f *calls.Frame) *Hub {
 	return &Hub{Frame: f, subs: map[chan map[string]change]bool{}, lookEvery: 5 * time.Second}
 }
@@ -70,7 +70,7 @@ func (h *Hub) subscribe() (<-chan map[string]change, func()) {
 	h.subs[c] = true
 	before := map[string]change{}
 	for _, t := range h.recent {
-		if time.Since(t.at) < keptTold {
+		if time.Since(t.at) < updatesKept {
 			before = joined(before, t.changed)
 		}
 	}
@@ -90,12 +90,12 @@ type looking struct {
 	counters map[int64]overview.Counter
 	names    map[int64]string
 	history  int64          // the newest entry
-	told     map[int64]bool // entries behind history-lateHistory that were told
+	sent     map[int64]bool // entries behind history-lateHistory that were told
 }
 
-// Run polls the change numbers while somebody listens.
+// Run polls the change numbers while a stream is open.
 func (h *Hub) Run(ctx context.Context) error {
-	l := looking{names: map[int64]string{}, told: map[int64]bool{}}
+	l := looking{names: map[int64]string{}, sent: map[int64]bool{}}
 	for {
 		select {
 		case <-ctx.Done():
@@ -106,24 +106,32 @@ func (h *Hub) Run(ctx context.Context) error {
 		listeners := len(h.subs)
 		h.mu.Unlock()
 		if listeners == 0 {
-			continue // whoever comes next is told what happened meanwhile
+			continue // the next listener gets what happened meanwhile
 		}
 		changed, err := h.look(ctx, &l)
 		if err == nil && len(changed) > 0 {
-			h.tell(changed)
+			h.broadcast(changed)
 		} // else the database is away; the worker's log says so
 	}
 }
 
 // look finds out what changed since the last look. The first look finds out
-// where things stand: whoever listens has just read everything.
-func (h *Hub) look(ctx context.Context, l *looking) (map[string]change, error) {
-	now, err := h.Store.Overview.Counters(ctx)
+// where things stand: anyone who listens has just read everything.
+func (h *Hub) look(ctx context.Context, l *looking) (changed map[string]change, err error) {
+	err = h.Store.Overview.AtOneMoment(ctx, func(m overview.Moment) error {
+		changed, err = h.lookAt(ctx, m, l)
+		return err
+	})
+	return changed, err
+}
+
+func (h *Hub) lookAt(ctx context.Context, m overview.Moment, l *looking) (map[string]change, error) {
+	now, err := m.Counters(ctx)
 	if err != nil {
 		return nil, err
 	}
 	if l.counters == nil {
-		return nil, h.begin(ctx, l, now)
+		return nil, begin(ctx, m, l, now)
 	}
 	changed := map[string]change{}
 	var moved []int64
@@ -142,7 +150,7 @@ func (h *Hub) look(ctx context.Context, l *looking) (map[string]change, error) {
 		moved = append(moved, id)
 	}
 	if len(moved) > 0 {
-		if err := h.issues(ctx, l, changed, moved); err != nil {
+		if err := nameIssues(ctx, m, l, changed, moved); err != nil {
 			return nil, err
 		}
 	}
@@ -151,34 +159,34 @@ func (h *Hub) look(ctx context.Context, l *looking) (map[string]change, error) {
 	return changed, nil
 }
 
-func (h *Hub) begin(ctx context.Context, l *looking, now map[int64]overview.Counter) error {
-	last, err := h.Store.Overview.LastHistory(ctx)
+func begin(ctx context.Context, m overview.Moment, l *looking, now map[int64]overview.Counter) error {
+	last, err := m.LastHistory(ctx)
 	if err != nil {
 		return err
 	}
-	ids, _, err := h.Store.Overview.HistoryAfter(ctx, last-lateHistory)
+	ids, _, err := m.HistoryAfter(ctx, last-lateHistory)
 	if err != nil {
 		return err
 	}
 	l.counters, l.history = now, last
 	for _, id := range ids {
-		l.told[id] = true
+		l.sent[id] = true
 	}
 	return nil
 }
 
-// issues adds which issues changed.
-func (h *Hub) issues(ctx context.Context, l *looking, changed map[string]change, moved []int64) error {
-	ids, decided, err := h.Store.Overview.HistoryAfter(ctx, l.history-lateHistory)
+// nameIssues adds which issues changed.
+func nameIssues(ctx context.Context, m overview.Moment, l *looking, changed map[string]change, moved []int64) error {
+	ids, decided, err := m.HistoryAfter(ctx, l.history-lateHistory)
 	if err != nil {
 		return err
 	}
 	for i, entry := range ids {
 		c, ok := changed[l.names[decided[i].Project]]
-		if l.told[entry] || !ok {
+		if l.sent[entry] || !ok {
 			continue
 		}
-		l.told[entry] = true
+		l.sent[entry] = true
 		if c.Decided == nil {
 			c.Decided = map[string]int64{}
 		}
@@ -191,35 +199,35 @@ func (h *Hub) issues(ctx context.Context, l *looking, changed map[string]change,
 	}
 	many := len(ids) == overview.MaxHistoryAfter // nobody listened for long: the rest is not worth reading
 	if many {
-		if l.history, err = h.Store.Overview.LastHistory(ctx); err != nil {
+		if l.history, err = m.LastHistory(ctx); err != nil {
 			return err
 		}
 	}
-	maps.DeleteFunc(l.told, func(entry int64, _ bool) bool { return entry <= l.history-lateHistory })
+	maps.DeleteFunc(l.sent, func(entry int64, _ bool) bool { return entry <= l.history-lateHistory })
 	for _, id := range moved {
 		c := changed[l.names[id]]
-		list, more, err := h.Store.Overview.IssuesFiledAfter(ctx, id, l.counters[id].Position)
+		list, more, err := m.IssuesAfter(ctx, id, l.counters[id].Position)
 		if err != nil {
 			return err
 		}
 		for _, n := range list {
 			c.Events = append(c.Events, fmt.Sprintf("%s/%d", c.Project, n))
 		}
-		// A change that neither a history nor an event tells of: a deletion, a merge that goes on, a surge.
+		// A change that neither a history nor an event reports: a deletion, a merge that goes on, a surge.
 		c.Any = c.Any || more || many || len(c.Decided)+len(c.Events) == 0
 		changed[c.Project] = c
 	}
 	return nil
 }
 
-// tell gives every listener what changed, added to what it has not read yet.
-func (h *Hub) tell(changed map[string]change) {
+// broadcast gives every listener what changed, added to what it has not read yet.
+func (h *Hub) broadcast(changed map[string]change) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	now := time.Now()
-	h.recent = append(slices.DeleteFunc(h.recent, func(t told) bool {
-		return now.Sub(t.at) >= keptTold
-	}), told{now, changed})
+	h.recent = append(slices.DeleteFunc(h.recent, func(t update) bool {
+		return now.Sub(t.at) >= updatesKept
+	}), update{now, changed})
 	for c := range h.subs {
 		next := changed
 		select {
@@ -265,7 +273,7 @@ func added(old, now change) change {
 func (h *Hub) Serve(w http.ResponseWriter, r *http.Request) error {
 	flush, ok := w.(http.Flusher)
 	if !ok {
-		return fault.New(fault.Internal, "streams do not work here")
+		return problem.New(problem.Internal, "streams do not work here")
 	}
 	if err := calls.Unlimited(w); err != nil {
 		return err
@@ -286,7 +294,7 @@ func (h *Hub) Serve(w http.ResponseWriter, r *http.Request) error {
 			return nil
 		case <-look.C: // the stream ends with the session or token it was opened by
 			_, err := h.Again(r.Context())
-			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized {
+			if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.Unauthorized {
 				return nil
 			}
 			continue

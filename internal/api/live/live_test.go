@@ -30,20 +30,20 @@ func TestAdded_JoinsWhatWasNotReadYet(t *testing.T) {
 	}
 }
 
-// TestHub_TellsWhoeverComesWhatWasToldLately: a page is read before its stream
+// TestHub_SendsRecentUpdatesToNewListeners: a page is read before its stream
 // is open.
-func TestHub_TellsWhoeverComesWhatWasToldLately(t *testing.T) {
+func TestHub_SendsRecentUpdatesToNewListeners(t *testing.T) {
 	h := NewHub(&calls.Frame{})
-	h.tell(map[string]change{"quayside": {Project: "quayside", Change: 4, Decided: map[string]int64{"quayside/1": 3}}})
+	h.broadcast(map[string]change{"quayside": {Project: "quayside", Change: 4, Decided: map[string]int64{"quayside/1": 3}}})
 	got, stop := h.subscribe()
 	defer stop()
-	h.tell(map[string]change{"quayside": {Project: "quayside", Change: 5, Events: []string{"quayside/2"}}})
+	h.broadcast(map[string]change{"quayside": {Project: "quayside", Change: 5, Events: []string{"quayside/2"}}})
 	want := change{Project: "quayside", Change: 5, Decided: map[string]int64{"quayside/1": 3}, Events: []string{"quayside/2"}}
 	if c := <-got; !reflect.DeepEqual(c["quayside"], want) {
 		t.Errorf("%+v", c)
 	}
-	h.recent[0].at = h.recent[0].at.Add(-keptTold)
-	h.recent[1].at = h.recent[1].at.Add(-keptTold)
+	h.recent[0].at = h.recent[0].at.Add(-updatesKept)
+	h.recent[1].at = h.recent[1].at.Add(-updatesKept)
 	late, stopLate := h.subscribe()
 	defer stopLate()
 	select {

@@ -14,11 +14,11 @@ import (
 	"firethorn/internal/store/audit"
 )
 
-// AuditIn asks for what was done.
+// AuditIn selects entries of the audit log.
 type AuditIn struct {
 	Project string    `query:"project" doc:"only what is about this project"`
-	Person  string    `query:"person" doc:"only what this person did"`
-	Since   time.Time `query:"since" doc:"only what was done from then on"`
+	Person  string    `query:"person" doc:"only entries of this person"`
+	Since   time.Time `query:"since" doc:"only entries from then on"`
 	Limit   int       `query:"limit" minimum:"1" maximum:"500" default:"50"`
 	Cursor  string    `query:"cursor" doc:"next of the page before"`
 }

@@ -17,9 +17,9 @@ import (
 
 // When something is worth a word.
 const (
-	slowFiling = 30 * time.Second
-	farClocks  = 5 * time.Minute
-	littleDisk = 2 << 30 // bytes
+	slowProcessing = 30 * time.Second
+	farClocks      = 5 * time.Minute
+	littleDisk     = 2 << 30 // bytes
 )
 
 func (a *handlers) operations(t *calls.Table) {
@@ -78,23 +78,23 @@ func (a *handlers) inboxStatus(ctx context.Context, out *contract.Status) error 
 	if err != nil {
 		return err
 	}
-	out.Waiting, out.SetAside, out.Recounting = st.Events, st.SetAside, st.Following
+	out.Waiting, out.Failed, out.Recounting = st.Events, st.Failed, st.Following
 	if !st.Oldest.IsZero() {
 		out.Oldest = &st.Oldest
-		if age := time.Since(st.Oldest); age > slowFiling {
+		if age := time.Since(st.Oldest); age > slowProcessing {
 			out.Well = false
 			advise(out, "the oldest event has waited %s to be processed: the service's log says whether a project fails or too many events arrive; another serve on the same database shares the work", age.Round(time.Second))
 		}
 	}
-	if st.SetAside > 0 {
-		advise(out, "%d events failed: firethorn queue says why, firethorn queue retry processes them again", st.SetAside)
+	if st.Failed > 0 {
+		advise(out, "%d events failed: firethorn queue says why, firethorn queue retry processes them again", st.Failed)
 	}
 	if out.Processes, err = a.Store.Inbox.Filers(ctx); err != nil {
 		return err
 	}
 	if out.Processes == 0 {
 		out.Well = false
-		advise(out, "no process files what comes in: start firethorn serve without --store-only")
+		advise(out, "no process works on new events: start firethorn serve without --store-only")
 	}
 	return nil
 }
@@ -129,7 +129,7 @@ func (a *handlers) databaseStatus(ctx context.Context, out *contract.Status) err
 	}
 	if parts.Stray > 0 {
 		out.Well = false
-		advise(out, "%d events stand in no day's partition and will not be dropped by age: they carry times beyond those that partitions were made for", parts.Stray)
+		advise(out, "%d events are in no daily partition and will not expire: their times are beyond the existing partitions", parts.Stray)
 	}
 	if skew > farClocks || skew < -farClocks {
 		out.Well = false

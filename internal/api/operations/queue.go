@@ -14,7 +14,7 @@ import (
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/inbox"
@@ -22,8 +22,8 @@ import (
 	"firethorn/internal/store/sight"
 )
 
-// AsideIn names an event that was set aside.
-type AsideIn struct {
+// FailedEventIn names an event that failed.
+type FailedEventIn struct {
 	ID string `path:"id" doc:"as the queue lists it"`
 }
 
@@ -33,8 +33,8 @@ func (a *handlers) queue(t *calls.Table) {
 	}) (*calls.Body[contract.Queue], error) {
 		return a.showQueue(ctx, in.Limit)
 	})
-	calls.Call(t, "retry-event", func(ctx context.Context, in *AsideIn) (*calls.Body[contract.Retried], error) {
-		return a.eachAside(ctx, "failed events retried", in.ID, func(id uuid.UUID) error {
+	calls.Call(t, "retry-event", func(ctx context.Context, in *FailedEventIn) (*calls.Body[contract.Retried], error) {
+		return a.eachFailed(ctx, "failed events retried", in.ID, func(id uuid.UUID) error {
 			project, err := a.Store.Inbox.Retry(ctx, id)
 			if err == nil && a.Wake != nil {
 				a.Wake(project)
@@ -42,15 +42,15 @@ func (a *handlers) queue(t *calls.Table) {
 			return err
 		})
 	})
-	calls.Call(t, "discard-event", func(ctx context.Context, in *AsideIn) (*calls.Body[contract.Retried], error) {
-		return a.eachAside(ctx, "failed events discarded", in.ID, func(id uuid.UUID) error {
+	calls.Call(t, "discard-event", func(ctx context.Context, in *FailedEventIn) (*calls.Body[contract.Retried], error) {
+		return a.eachFailed(ctx, "failed events discarded", in.ID, func(id uuid.UUID) error {
 			return a.Store.Inbox.Discard(ctx, id)
 		})
 	})
 }
 
-// eachAside does something with one event that was set aside, or with "all".
-func (a *handlers) eachAside(ctx context.Context, action, which string,
+// eachFailed does something with one event that failed, or with "all".
+func (a *handlers) eachFailed(ctx context.Context, action, which string,
 	do func(uuid.UUID) error) (*calls.Body[contract.Retried], error) {
 	out := calls.Answer(contract.Retried{})
 	written := func() error {
@@ -60,7 +60,7 @@ func (a *handlers) eachAside(ctx context.Context, action, which string,
 	if which != "all" {
 		id, err := uuid.Parse(which)
 		if err != nil {
-			return nil, fault.New(fault.BadInput, "%q is not a failed event: write an id that firethorn queue lists, or all", which)
+			return nil, problem.New(problem.BadInput, "%q is not a failed event: write an id that firethorn queue lists, or all", which)
 		}
 		if err := do(id); err != nil {
 			return nil, err
@@ -68,7 +68,7 @@ func (a *handlers) eachAside(ctx context.Context, action, which string,
 		out.Body.Events = 1
 		return out, written()
 	}
-	list, err := a.Store.Inbox.SetAside(ctx, 0, 10_000)
+	list, err := a.Store.Inbox.FailedEvents(ctx, 0, 10_000)
 	if err != nil {
 		return nil, err
 	}
@@ -86,7 +86,7 @@ func (a *handlers) showQueue(ctx context.Context, limit int) (*calls.Body[contra
 	if err != nil {
 		return nil, err
 	}
-	list, err := a.Store.Inbox.SetAside(ctx, 0, limit)
+	list, err := a.Store.Inbox.FailedEvents(ctx, 0, limit)
 	if err != nil {
 		return nil, err
 	}
@@ -98,8 +98,8 @@ func (a *handlers) showQueue(ctx context.Context, limit int) (*calls.Body[contra
 	for _, p := range all {
 		names[p.ID] = p.Name
 	}
-	out := contract.Queue{Waiting: st.Events, Total: st.SetAside, Projects: []contract.Waiting{},
-		SetAside: make([]contract.Aside, len(list))}
+	out := contract.Queue{Waiting: st.Events, Total: st.Failed, Projects: []contract.Waiting{},
+		Failed: make([]contract.FailedEvent, len(list))}
 	if !st.Oldest.IsZero() {
 		out.Oldest = &st.Oldest
 	}
@@ -109,13 +109,13 @@ func (a *handlers) showQueue(ctx context.Context, limit int) (*calls.Body[contra
 	slices.SortFunc(out.Projects, func(x, y contract.Waiting) int { return cmp.Compare(y.Events, x.Events) })
 	reads := a.reader(ctx, all)
 	for i, x := range list {
-		out.SetAside[i] = contract.Aside{ID: x.ID.String(), Project: nameOr(names, x.Project),
+		out.Failed[i] = contract.FailedEvent{ID: x.ID.String(), Project: nameOr(names, x.Project),
 			Event:    rows.IDText(x.Event),
 			Received: x.Received, Error: x.Why}
 		if mayRead, err := reads(x.Project); err != nil {
 			return nil, err
 		} else if mayRead {
-			out.SetAside[i].Body = bodyOf(x)
+			out.Failed[i].Body = bodyOf(x)
 		}
 	}
 	return calls.Answer(out), nil
@@ -146,7 +146,7 @@ func nameOr(names map[int64]string, id int64) string {
 	return fmt.Sprintf("project %d", id)
 }
 
-func bodyOf(x inbox.Aside) json.RawMessage {
+func bodyOf(x inbox.FailedEvent) json.RawMessage {
 	list, err := pipeline.Unpack(x.Packed, x.Received)
 	if err != nil || len(list) != 1 || len(list[0].Events) != 1 {
 		return nil

@@ -14,7 +14,7 @@ import (
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/sight"
 	"firethorn/internal/web"
@@ -28,7 +28,7 @@ const (
 
 // SignInBody holds the secret of a sign-in link.
 type SignInBody struct {
-	Link string `json:"link" minLength:"20" maxLength:"100" doc:"what stands behind the # of a sign-in link"`
+	Link string `json:"link" minLength:"20" maxLength:"100" doc:"the part of a sign-in link after the #"`
 }
 
 // signInRequest is a sign-in with the request that it came by.
@@ -87,7 +87,7 @@ func (a *handlers) signingIn(t *calls.Table) {
 	calls.Call(t, "sign-in", func(ctx context.Context, in *signInRequest) (*sessionOut, error) {
 		secret, err := a.Store.Accounts.SignIn(ctx, accounts.Opening{Link: in.Body.Link,
 			Agent: in.request.UserAgent(), Address: web.Sender(in.request), Before: cmp.Or(in.Secure, in.Plain)})
-		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unauthorized {
+		if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.Unauthorized {
 			err = a.WrongSecret(in.request, "sign-in link", err)
 		}
 		if err != nil {
@@ -101,14 +101,14 @@ func (a *handlers) signingIn(t *calls.Table) {
 	calls.Call(t, "link-for-me", func(ctx context.Context, _ *calls.NoInput) (*calls.Body[contract.Person], error) {
 		g := calls.GrantOf(ctx)
 		if g.Person == nil {
-			return nil, fault.New(fault.Forbidden,
-				"this token is nobody's; say who the link is for: firethorn person link NAME")
+			return nil, problem.New(problem.Forbidden,
+				"this token belongs to no person; say who the link is for: firethorn person link NAME")
 		}
 		if !g.Whole() {
-			return nil, fault.New(fault.Forbidden, "this token may not all that you may, and a session could: make the link with a token of the kind person")
+			return nil, problem.New(problem.Forbidden, "this token may not all that you may, and a session could: make the link with a token of the kind person")
 		}
 		if g.Session != 0 {
-			return nil, fault.New(fault.Forbidden,
+			return nil, problem.New(problem.Forbidden,
 				"a browser cannot make a link for itself: run firethorn person link in a terminal where you are logged in, or ask an operator")
 		}
 		return a.invite(ctx, g.Person, ownLife)
@@ -131,7 +131,7 @@ func (a *handlers) signingIn(t *calls.Table) {
 	}) (*struct{}, error) {
 		g := calls.GrantOf(ctx)
 		if g.Person == nil || !g.Whole() {
-			return nil, fault.New(fault.NotFound, "there is no session %d; it may have expired", in.ID)
+			return nil, problem.New(problem.NotFound, "there is no session %d; it may have expired", in.ID)
 		}
 		return nil, a.Store.Accounts.EndSession(ctx, g.Person.ID, in.ID)
 	})
@@ -173,7 +173,7 @@ func roleName(r access.Role) string {
 	return r.String()
 }
 
-// shared is whom of the people the caller sees: operators see all.
+// shared lists the people the caller may see: operators see all.
 func (a *handlers) shared(ctx context.Context) (accounts.Shared, error) {
 	all, err := a.Allowed(ctx, access.ChangePeople, nil)
 	if all || err != nil {
@@ -214,7 +214,7 @@ func (a *handlers) addPerson(ctx context.Context, in *calls.Body[contract.NewPer
 	n := accounts.NewPerson{Name: in.Body.Name, Email: in.Body.Email, Operator: in.Body.Admin || in.Body.Operator,
 		Life: inviteLife}
 	if in.Body.Project != "" && in.Body.Role == "" {
-		return nil, fault.New(fault.BadInput, "say what they are in %s: \"role\" is viewer, member or maintainer",
+		return nil, problem.New(problem.BadInput, "say what they are in %s: \"role\" is viewer, member or maintainer",
 			in.Body.Project)
 	}
 	if in.Body.Role != "" {
@@ -257,7 +257,7 @@ func (a *handlers) mergePeople(ctx context.Context, in *struct {
 		return nil, err
 	}
 	if into.ID == calls.PersonOf(ctx) {
-		return nil, fault.New(fault.Forbidden, "you would get the roles of %s: ask another operator to merge them into you",
+		return nil, problem.New(problem.Forbidden, "you would get the roles of %s: ask another operator to merge them into you",
 			from.Name)
 	}
 	if err := a.Store.Accounts.MergePeople(ctx, from, into); err != nil {

@@ -9,7 +9,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
 )
@@ -57,7 +57,7 @@ func (a *handlers) roles(t *calls.Table) {
 	})
 }
 
-// setRole gives somebody a role. Operators who give themselves one say why: they read
+// setRole gives a person a role. Operators who give themselves one say why: they read
 // what they otherwise do not.
 func (a *handlers) setRole(ctx context.Context, who string, n accounts.NewRole) error {
 	p, err := a.Store.Accounts.FindHere(ctx, who)
@@ -66,7 +66,7 @@ func (a *handlers) setRole(ctx context.Context, who string, n accounts.NewRole) 
 		return allErr
 	}
 	if !operates && (err != nil || !p.Called(who)) { // of whom they share no project with, maintainers know the address
-		return fault.New(fault.BadInput, "no person has the name or address %q; write it in full", who)
+		return problem.New(problem.BadInput, "no person has the name or address %q; write it in full", who)
 	}
 	if err != nil {
 		return err
@@ -84,7 +84,7 @@ func (a *handlers) setRole(ctx context.Context, who string, n accounts.NewRole) 
 			return err
 		}
 		if has < n.Role {
-			return fault.New(fault.BadInput, "say why you take this role: \"reason\", or --reason TEXT. It is written to the audit")
+			return problem.New(problem.BadInput, "say why you take this role: \"reason\", or --reason TEXT. It is written to the audit")
 		}
 	}
 	return a.Store.Accounts.SetRole(ctx, p, n)
@@ -100,7 +100,7 @@ func (a *handlers) members(ctx context.Context, p *projects.Project) (*calls.Bod
 	return calls.Answer(out), err
 }
 
-// shown is somebody as a list of people shows them.
+// shown is a person as a list of people shows them.
 func (a *handlers) shown(ctx context.Context, who string) (*calls.Body[contract.Person], error) {
 	p, err := a.Store.Accounts.FindPerson(ctx, who)
 	if err != nil {
@@ -129,18 +129,18 @@ func (a *handlers) rolesSeen(ctx context.Context) (rolesBy, error) {
 	return out, err
 }
 
-// mostRoles of somebody are told; there may be thousands of people, and hundreds of
+// maxRoles is how many roles of a person are returned; there may be thousands of people, and hundreds of
 // projects.
-const mostRoles = 5
+const maxRoles = 5
 
-// of tells the role of somebody in all projects, the first of those in single ones,
+// of gives a person's role in all projects, the first of those in single ones,
 // and how many there are beside.
 func (r rolesBy) of(id int64) (everywhere string, roles []contract.RoleIn, more int) {
 	for _, x := range r[id] {
 		switch {
 		case x.Project == "":
 			everywhere = x.Role
-		case len(roles) < mostRoles:
+		case len(roles) < maxRoles:
 			roles = append(roles, x)
 		default:
 			more++

@@ -7,7 +7,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/sight"
 )
@@ -90,11 +90,11 @@ func team(t *accounts.Person) contract.Team {
 		Members: append([]string{}, t.Members...)}
 }
 
-// somebody is a person who works here, and no team.
+// somebody is a person with an account, and no team.
 func (a *handlers) somebody(ctx context.Context, who string) (*accounts.Person, error) {
 	p, err := a.Store.Accounts.FindHere(ctx, who)
 	if err == nil && p.Team {
-		return nil, fault.New(fault.BadInput, "%s is a team; nobody signs in as one", p.Name)
+		return nil, problem.New(problem.BadInput, "%s is a team; teams cannot sign in", p.Name)
 	}
 	return p, err
 }
@@ -120,7 +120,7 @@ func (a *handlers) notOneself(ctx context.Context, team string, add []string) er
 			return err
 		}
 		if p.ID == me {
-			return fault.New(fault.Forbidden, "you would get the roles of %s: take one with a reason (firethorn member set), or ask another operator to let you in", t.Name)
+			return problem.New(problem.Forbidden, "you would get the roles of %s: take one with a reason (firethorn member set), or ask another operator to let you in", t.Name)
 		}
 	}
 	return nil

@@ -8,7 +8,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 )
 
@@ -104,7 +104,7 @@ func (a *handlers) newToken(ctx context.Context, in *contract.NewToken) (account
 		Maker: calls.Actor(ctx).Name}
 	switch {
 	case in.Never && in.Days > 0:
-		return t, fault.New(fault.BadInput, "a token that lives %d days and never runs out: give \"days\" or \"never\"",
+		return t, problem.New(problem.BadInput, "a token that lives %d days and never runs out: give \"days\" or \"never\"",
 			in.Days)
 	case in.Never:
 		t.Life = 0
@@ -114,7 +114,7 @@ func (a *handlers) newToken(ctx context.Context, in *contract.NewToken) (account
 	for _, name := range in.Permissions {
 		p := access.Permission(name)
 		if !slices.Contains(access.Givable, p) {
-			return t, fault.New(fault.BadInput, "there is no permission %.40q; there are %s", name,
+			return t, problem.New(problem.BadInput, "there is no permission %.40q; there are %s", name,
 				access.Join(access.Givable, ", "))
 		}
 		if !slices.Contains(t.Given, p) {
@@ -124,7 +124,7 @@ func (a *handlers) newToken(ctx context.Context, in *contract.NewToken) (account
 	return t, nil
 }
 
-// ownerOf is the person whose a token is to be; 0: nobody's. Only those who may
+// ownerOf is the person a token is for; 0: for no person. Only those who may
 // everything make tokens for others: with one they would act as them.
 func (a *handlers) ownerOf(ctx context.Context, who string, kind access.Kind) (int64, error) {
 	g := calls.GrantOf(ctx)
@@ -133,7 +133,7 @@ func (a *handlers) ownerOf(ctx context.Context, who string, kind access.Kind) (i
 			return 0, nil
 		}
 		if g.Person == nil {
-			return 0, fault.New(fault.BadInput, "a token of the kind person is somebody's: say whose with \"person\", or --person NAME")
+			return 0, problem.New(problem.BadInput, "a token of the kind person needs its owner: name one with \"person\", or --person NAME")
 		}
 		return g.Person.ID, nil
 	}
@@ -145,7 +145,7 @@ func (a *handlers) ownerOf(ctx context.Context, who string, kind access.Kind) (i
 		if g.Person != nil && (who == g.Person.Name || who == g.Person.Email) {
 			return g.Person.ID, nil
 		}
-		return 0, fault.New(fault.Forbidden, "you can make tokens of your own, not of others: they make theirs in the console, page Tokens")
+		return 0, problem.New(problem.Forbidden, "you can make tokens of your own, not of others: they make theirs in the console, page Tokens")
 	}
 	p, err := a.somebody(ctx, who)
 	if err != nil {
@@ -171,7 +171,7 @@ func (a *handlers) projectsOf(ctx context.Context, in *contract.NewToken, t acco
 		}
 		ids = append(ids, p.ID)
 		if t.Person != 0 {
-			continue // it may no more than its person, whoever made it
+			continue // it may no more than its person, whoever created it
 		}
 		if err := a.May(ctx, access.ChangeProject, p); err != nil {
 			return nil, err
@@ -190,8 +190,8 @@ func (a *handlers) projectsOf(ctx context.Context, in *contract.NewToken, t acco
 	return ids, nil
 }
 
-// mayGive refuses a token of nobody that is good for all projects, unless its maker
-// may all that in all projects, or operates the service and the token reads nothing.
+// mayGive refuses a token without a person for all projects, unless its maker
+// has its permissions in all projects, or operates the service and the token reads nothing.
 func (a *handlers) mayGive(ctx context.Context, t accounts.NewToken) error {
 	if t.Person != 0 {
 		return nil
@@ -201,7 +201,7 @@ func (a *handlers) mayGive(ctx context.Context, t accounts.NewToken) error {
 		return err
 	}
 	if slices.Contains(t.Given, access.Administer) {
-		return fault.New(fault.Forbidden, "a token that may everything is made on the machine of the service, with the token of its data directory")
+		return problem.New(problem.Forbidden, "a token that may everything is made on the machine of the service, with the token of its data directory")
 	}
 	if len(t.Projects) > 0 {
 		return nil
@@ -211,7 +211,7 @@ func (a *handlers) mayGive(ctx context.Context, t accounts.NewToken) error {
 		if g.Operator && !access.Reads(p) && p != access.PushRules || g.Everywhere == access.Maintainer {
 			continue
 		}
-		return fault.New(fault.Forbidden, "you cannot give permissions that you lack: you do not have %s in all projects. Name the projects that you maintain", p)
+		return problem.New(problem.Forbidden, "you cannot give permissions that you lack: you do not have %s in all projects. Name the projects that you maintain", p)
 	}
 	return nil
 }

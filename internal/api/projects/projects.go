@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
 	"firethorn/internal/core/commits"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/projects"
 )
 
@@ -155,7 +155,7 @@ func (a *handlers) projectChange(in *contract.ChangeProject) (projects.ProjectCh
 		}
 		from, to, ok := strings.Cut(text, "=")
 		if !ok {
-			return c, fault.New(fault.BadInput, "a source path is set as FROM=TO, for example webpack://quayside/=web/quayside/, not %q", text)
+			return c, problem.New(problem.BadInput, "a source path is set as FROM=TO, for example webpack://quayside/=web/quayside/, not %q", text)
 		}
 		list = append(list, commits.Mapping{From: from, To: to})
 	}
@@ -190,7 +190,7 @@ func (a *handlers) project(ctx context.Context, p *projects.Project) (*contract.
 	return projectOf(p, t, keys), nil
 }
 
-// projectOf tells of a project with its totals and its ingest keys.
+// projectOf converts a project with its totals and its ingest keys.
 func projectOf(p *projects.Project, t projects.Totals, keys []projects.Key) *contract.Project {
 	out := &contract.Project{Name: p.Name, Created: p.Created, KeepDays: p.KeepDays, KeepSymbols: p.KeepSymbols,
 		LocateUsers: p.LocateUsers, CutOffCrashes: p.CutOffCrashes, LogMessages: cmp.Or(string(p.LogMessages), "off"),

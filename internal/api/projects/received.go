@@ -12,29 +12,29 @@ import (
 	"firethorn/internal/store/projects"
 )
 
-// causeWords say what the causes of what came in mean.
-var causeWords = map[string]string{
-	inbox.CauseFiled:      "processed as new events",
-	inbox.CauseRepeat:     "sent again; processed before",
-	inbox.CauseJoined:     "joined to an event that another report of the same exception made",
-	inbox.CauseDropped:    "dropped by this rule",
-	inbox.CauseSetAside:   "stored, but failed to be processed: firethorn queue shows them",
-	inbox.CauseScrubbed:   "something was scrubbed by this rule",
-	inbox.CauseCut:        "something was over a limit and was cut",
-	inbox.CauseCapped:     "would have made more new things of this sort than reports may",
-	inbox.CauseFailed:     "the condition of this rule gave an error and counted as not met",
-	inbox.CauseEmpty:      "the event lacks all that this grouping rule fills in, so that it did not fit",
-	inbox.CauseCostly:     "the condition of this rule cost too much and counted as not met",
-	inbox.CauseOver:       "turned away: the allowance of this span was used up",
-	inbox.CauseTurnedAway: "requests turned away: the service was full",
-	inbox.CauseRefused:    "refused",
-	inbox.CauseLost:       "lost by clients, as they say",
-	inbox.CauseDiscarded:  "failed, and discarded by a person",
-	inbox.CauseExpired:    "failed, and not retried within 30 days",
+// causeTexts say what the causes of what came in mean.
+var causeTexts = map[string]string{
+	inbox.CauseProcessed:       "processed as new events",
+	inbox.CauseRepeat:          "sent again; processed before",
+	inbox.CauseJoined:          "joined to an event that another report of the same exception made",
+	inbox.CauseDropped:         "dropped by this rule",
+	inbox.CauseEventFailed:     "stored, but failed to be processed: firethorn queue shows them",
+	inbox.CauseScrubbed:        "something was scrubbed by this rule",
+	inbox.CauseCut:             "something was over a limit and was cut",
+	inbox.CauseCapped:          "would have made more new things of this sort than reports may",
+	inbox.CauseConditionFailed: "the condition of this rule gave an error and counted as not met",
+	inbox.CauseEmpty:           "the event lacks all that this grouping rule fills in, so that it did not fit",
+	inbox.CauseCostly:          "the condition of this rule cost too much and counted as not met",
+	inbox.CauseOver:            "turned away: the allowance of this span was used up",
+	inbox.CauseRejected:        "requests turned away: the service was full",
+	inbox.CauseRefused:         "refused",
+	inbox.CauseLost:            "lost by clients, as they say",
+	inbox.CauseDiscarded:       "failed, and discarded by a person",
+	inbox.CauseExpired:         "failed, and not retried within 30 days",
 }
 
-// refusedWords say why something was refused.
-var refusedWords = map[string]string{
+// refusalTexts say why something was refused.
+var refusalTexts = map[string]string{
 	"unreadable": "could not be read as an event",
 	"too large":  "larger than a request may be",
 	"media type": "of a media type that is not read here",
@@ -70,13 +70,13 @@ func reason(r inbox.ReceivedRow) string {
 	if r.Cause != inbox.CauseRefused {
 		return ""
 	}
-	return refusedWords[r.Rule]
+	return refusalTexts[r.Rule]
 }
 
-// field is where a cause is counted; nil for those that are told by rule alone.
+// field is where a cause is counted; nil for causes that are counted by rule only.
 func field(c *contract.ReceivedCounts, cause string) *int64 {
 	switch cause {
-	case inbox.CauseFiled:
+	case inbox.CauseProcessed:
 		return &c.Stored
 	case inbox.CauseRepeat:
 		return &c.Repeats
@@ -86,12 +86,12 @@ func field(c *contract.ReceivedCounts, cause string) *int64 {
 		return &c.Dropped
 	case inbox.CauseOver:
 		return &c.OverAllowance
-	case inbox.CauseTurnedAway:
-		return &c.TurnedAway
+	case inbox.CauseRejected:
+		return &c.Rejected
 	case inbox.CauseRefused:
 		return &c.Refused
-	case inbox.CauseSetAside:
-		return &c.SetAside
+	case inbox.CauseEventFailed:
+		return &c.Failed
 	case inbox.CauseLost:
 		return &c.LostByClient
 	case inbox.CauseCut:
@@ -120,12 +120,12 @@ func countHours(out *contract.Received, rows []inbox.ReceivedRow) {
 	}
 }
 
-// countCauses sums by cause and rule. What is simply filed needs no list.
+// countCauses sums by cause and rule. What is simply processed needs no list.
 func countCauses(out *contract.Received, rows []inbox.ReceivedRow, examples []inbox.ReceivedExample) {
 	type key struct{ cause, rule string }
 	at := map[key]int{}
 	for _, r := range rows {
-		if r.Cause == inbox.CauseFiled || r.Cause == inbox.CauseSession || r.Cause == inbox.CauseFeedback {
+		if r.Cause == inbox.CauseProcessed || r.Cause == inbox.CauseSession || r.Cause == inbox.CauseFeedback {
 			continue
 		}
 		k := key{r.Cause, r.Rule}
@@ -135,14 +135,14 @@ func countCauses(out *contract.Received, rows []inbox.ReceivedRow, examples []in
 			at[k] = i
 			out.Causes = append(out.Causes,
 				contract.ReceivedCause{Cause: r.Cause, Rule: r.Rule,
-					Words: cmp.Or(reason(r), causeWords[r.Cause], r.Cause), Examples: []contract.ReceivedExample{}})
+					Text: cmp.Or(reason(r), causeTexts[r.Cause], r.Cause), Examples: []contract.ReceivedExample{}})
 		}
 		out.Causes[i].Events += r.Events
 	}
 	for _, e := range examples {
 		if i, ok := at[key{e.Cause, e.Rule}]; ok {
 			c := &out.Causes[i]
-			c.Examples = append(c.Examples, contract.ReceivedExample{At: e.At, Words: e.Words})
+			c.Examples = append(c.Examples, contract.ReceivedExample{At: e.At, Text: e.Text})
 		}
 	}
 	slices.SortStableFunc(out.Causes, func(a, b contract.ReceivedCause) int { return cmp.Compare(b.Events, a.Events) })

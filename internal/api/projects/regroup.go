@@ -60,7 +60,7 @@ func (a *handlers) regroupings(t *calls.Table) {
 	}
 }
 
-// look lets whoever files look at a project anew.
+// look has the worker look at a project again.
 func (a *handlers) look(project int64) {
 	if a.Wake != nil {
 		a.Wake(project)
@@ -75,7 +75,7 @@ func (a *handlers) groupingOf(ctx context.Context, p *projects.Project) (*calls.
 	out := contract.Grouping{Project: p.Name, Version: p.GroupingVersion, Wanted: p.NextGrouping(),
 		Rules: p.RulesVersion, Versions: []contract.GroupingVersion{}, Regroupings: []contract.Regrouping{}}
 	for _, v := range fingerprint.Versions {
-		out.Versions = append(out.Versions, contract.GroupingVersion{Version: v.Number, Words: v.Words})
+		out.Versions = append(out.Versions, contract.GroupingVersion{Version: v.Number, Text: v.Text})
 	}
 	for _, g := range list {
 		out.Regroupings = append(out.Regroupings, regroupingOf(g))

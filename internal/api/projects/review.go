@@ -9,8 +9,8 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/review"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/store/projects"
@@ -77,7 +77,8 @@ func (a *handlers) review(t *calls.Table) {
 				return nil, err
 			}
 			if in.Finding > len(r.Findings) {
-				return nil, fault.New(fault.NotFound, "the review of %s has %d findings now; look at it again", p.Name,
+				return nil, problem.New(problem.NotFound, "the review of %s has %d findings now; look at it again",
+					p.Name,
 					len(r.Findings))
 			}
 			f := r.Findings[in.Finding-1]

@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/scrub"
 	"firethorn/internal/store/projects"
@@ -75,7 +75,7 @@ func (a *handlers) rules(t *calls.Table) {
 		Body contract.CheckRules
 	}) (*calls.Body[contract.RulesChecked], error) {
 		_, problems := rules.Read(in.Body.Text)
-		return calls.Answer(contract.RulesChecked{Good: len(problems) == 0, Problems: from.Faults(problems)}), nil
+		return calls.Answer(contract.RulesChecked{Good: len(problems) == 0, Problems: from.Problems(problems)}), nil
 	})
 }
 
@@ -92,7 +92,7 @@ func (a *handlers) scrubbingOff(ctx context.Context, p *projects.Project, set *r
 	}
 	for _, r := range set.Scrub {
 		if r.SwitchesOff() && !slices.ContainsFunc(before, r.Same) {
-			return fault.New(fault.Forbidden, "scrub rule %q keeps what Firethorn takes out of every event, so secrets would be stored; only operators may push it. Narrow it to a field whose name means no secret, or ask an operator", r.Name)
+			return problem.New(problem.Forbidden, "scrub rule %q keeps what Firethorn takes out of every event, so secrets would be stored; only operators may push it. Narrow it to a field whose name means no secret, or ask an operator", r.Name)
 		}
 	}
 	return nil
@@ -111,12 +111,12 @@ func readRulesFile(text string) (*rules.Set, error) {
 	if len(problems) == 0 {
 		return set, nil
 	}
-	return nil, faulty(problems)
+	return nil, invalid(problems)
 }
 
-func faulty(problems []rules.Fault) *web.Problem {
+func invalid(problems []rules.Problem) *web.Problem {
 	p := &web.Problem{Type: "about:blank", Title: http.StatusText(http.StatusBadRequest), Status: http.StatusBadRequest,
-		Code: string(fault.BadInput), Detail: "the rules have faults; nothing was changed: " + problems[0].String()}
+		Code: string(problem.BadInput), Detail: "the rules have errors; nothing was changed: " + problems[0].String()}
 	for _, pr := range problems {
 		p.Errors = append(p.Errors, pr)
 	}
@@ -125,12 +125,12 @@ func faulty(problems []rules.Fault) *web.Problem {
 
 // strangers refuses assign rules for people who have no role in the project.
 func (a *handlers) strangers(ctx context.Context, p *projects.Project, set *rules.Set) error {
-	var problems []rules.Fault
+	var problems []rules.Problem
 	for _, r := range set.Assigns {
 		_, err := a.Store.Accounts.FindIn(ctx, r.To, p.ID, p.Name)
-		if f, ok := errors.AsType[*fault.Error](err); ok {
+		if f, ok := errors.AsType[*problem.Error](err); ok {
 			problems = append(problems,
-				rules.Fault{Line: r.Line, Column: r.Column, Section: "assign", Rule: r.Name, Message: f.Pub})
+				rules.Problem{Line: r.Line, Column: r.Column, Section: "assign", Rule: r.Name, Message: f.Pub})
 			continue
 		}
 		if err != nil {
@@ -138,7 +138,7 @@ func (a *handlers) strangers(ctx context.Context, p *projects.Project, set *rule
 		}
 	}
 	if len(problems) > 0 {
-		return faulty(problems)
+		return invalid(problems)
 	}
 	return nil
 }

@@ -13,8 +13,8 @@ import (
 	"firethorn/internal/usecase/scoring"
 )
 
-// mostRanked is how many places of a list are shown before and after.
-const mostRanked = 200
+// maxRanked is how many places of a list are shown before and after.
+const maxRanked = 200
 
 func (a *handlers) scoring(t *calls.Table) {
 	calls.OnProject(t, "show-scoring",
@@ -23,19 +23,19 @@ func (a *handlers) scoring(t *calls.Table) {
 		})
 	calls.OnProject(t, "try-scoring", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
-		Most int `query:"most" minimum:"1" maximum:"200" default:"25" doc:"places that are shown"`
+		Max  int `query:"most" minimum:"1" maximum:"200" default:"25" doc:"places that are shown"`
 		Body contract.SetScoring
 	}) (*calls.Body[contract.ScoringTrial], error) {
 		w, _, err := a.changed(ctx, p, in.Body)
 		if err != nil {
 			return nil, err
 		}
-		before, after, all, err := a.Store.Scoring.Try(ctx, p.ID, w, mostRanked)
+		before, after, all, err := a.Store.Scoring.Try(ctx, p.ID, w, maxRanked)
 		if err != nil {
 			return nil, err
 		}
 		return calls.Answer(contract.ScoringTrial{Weights: w.Map(), Issues: all,
-			Before: ranksOf(before, after, in.Most), After: ranksOf(after, before, in.Most)}), nil
+			Before: ranksOf(before, after, in.Max), After: ranksOf(after, before, in.Max)}), nil
 	})
 	calls.OnProject(t, "change-scoring", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
@@ -97,13 +97,13 @@ func set[T any](into, value *T) {
 	}
 }
 
-func ranksOf(list, other []scoring.Rank, most int) []contract.Rank {
+func ranksOf(list, other []scoring.Rank, limit int) []contract.Rank {
 	places := map[int64]int{}
 	for _, r := range other {
 		places[r.Issue.ID] = r.Place
 	}
 	out := []contract.Rank{}
-	for _, r := range list[:min(len(list), most)] {
+	for _, r := range list[:min(len(list), limit)] {
 		out = append(out, contract.Rank{Place: r.Place, Was: places[r.Issue.ID],
 			Issue: fmt.Sprintf("%s/%d", r.Issue.Project, r.Issue.Number), Headline: r.Issue.Headline,
 			State: string(r.Issue.State), Impact: r.Score.Points, Parts: from.Summands(r.Score.Parts)})

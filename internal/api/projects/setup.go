@@ -12,7 +12,7 @@ import (
 func (a *handlers) setUp(t *calls.Table) {
 	calls.OnProject(t, "set-up", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
-		Runtime string `query:"runtime" enum:"vite,browser,node,node-web,go,opentelemetry,logs" default:"vite" doc:"what the application runs in"`
+		Runtime string `query:"runtime" enum:"vite,browser,node,node-web,go,opentelemetry,logs" default:"vite" doc:"the runtime of the application"`
 	}) (*calls.Body[contract.SetUp], error) {
 		whole, err := a.project(ctx, p)
 		if err != nil {

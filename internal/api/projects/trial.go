@@ -15,8 +15,8 @@ import (
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/regroup"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/pipeline"
@@ -51,7 +51,7 @@ func (t trials) begin(ctx context.Context) (end func(), err error) {
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	case <-time.After(tryWaits):
-		return nil, &fault.Error{Op: "api.try", Code: fault.TooMany, Retry: 10 * time.Second,
+		return nil, &problem.Error{Op: "api.try", Code: problem.TooMany, Retry: 10 * time.Second,
 			Pub: "another trial is running; try again when it is done"}
 	}
 }
@@ -96,7 +96,7 @@ type trialRun struct {
 	intake *rules.Trial
 	groups *regroup.Trial
 	alerts *rules.AlertTrial
-	of     int // events there are to look at, for whoever watches
+	of     int // events to check, for progress
 	since  time.Time
 }
 
@@ -107,7 +107,7 @@ func (a *handlers) newTrial(ctx context.Context, p *projects.Project, in *TryIn)
 	if in.Body.GroupingVersion != 0 {
 		if then.Version = in.Body.GroupingVersion; then.Version < fingerprint.Oldest ||
 			then.Version > fingerprint.Version {
-			return nil, fault.New(fault.BadInput, "there is no grouping version %d; this service knows %d to %d",
+			return nil, problem.New(problem.BadInput, "there is no grouping version %d; this service knows %d to %d",
 				then.Version, fingerprint.Oldest, fingerprint.Version)
 		}
 	}
@@ -139,7 +139,7 @@ func (a *handlers) newTrial(ctx context.Context, p *projects.Project, in *TryIn)
 }
 
 // do looks at the events: one reads them, others fingerprint them, and one
-// counts. progress is told how many were looked at.
+// counts. progress gets the number of events that were read.
 func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract.RulesTried, error) {
 	end, err := r.a.trials.begin(ctx)
 	if err != nil {
@@ -221,13 +221,13 @@ func (r *trialRun) do(ctx context.Context, progress func(looked int)) (*contract
 
 // look tries one event.
 func (r *trialRun) look(o *similar.Observation, kept *pipeline.Kept) {
-	facts := rules.NewFacts(kept.Event, o.Thrown, kept.FiledFrames)
-	example := rules.TrialExample{Event: o.ID, Issue: fmt.Sprintf("%s/%d", r.p.Name, o.Issue), Words: o.Headline}
+	facts := rules.NewFacts(kept.Event, o.Thrown, kept.StoredFrames)
+	example := rules.TrialExample{Event: o.ID, Issue: fmt.Sprintf("%s/%d", r.p.Name, o.Issue), Text: o.Headline}
 	r.intake.Try(facts, example, kept.Resource, kept.JSON)
 	r.alerts.Try(facts, example, o.User, o.StandsFor)
 }
 
-// stream runs the trial while somebody watches it.
+// stream runs the trial while its answer is read.
 func (r *trialRun) stream(h huma.Context) {
 	h.SetHeader("Content-Type", "text/event-stream")
 	w := h.BodyWriter()

@@ -12,7 +12,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/quality"
 	"firethorn/internal/core/session"
 	"firethorn/internal/store/projects"
@@ -21,12 +21,12 @@ import (
 	"firethorn/internal/usecase/health"
 )
 
-// HealthIn narrows what is looked at.
+// HealthIn selects sessions and releases.
 type HealthIn struct {
 	calls.ProjectPath
 	Environment string `query:"environment" maxLength:"250" doc:"only its sessions; without, all"`
 	Window      string `query:"window" maxLength:"60" doc:"14d, 36h, 2026-11-01..2026-11-20 or all; without, the last 7 days"`
-	Baseline    string `query:"baseline" maxLength:"250" doc:"the version that is compared with; without, the release before"`
+	Baseline    string `query:"baseline" maxLength:"250" doc:"the version to compare with; default: the release before"`
 }
 
 func (a *handlers) health(t *calls.Table) {
@@ -127,15 +127,15 @@ func verdictOf(r *health.Release) contract.QualityVerdict {
 	return verdictBeside(r.Baseline, r.Verdict, r.Crashes)
 }
 
-// verdictBeside tells of a verdict; there is a ratio only if a session of either release
+// verdictBeside converts a verdict; there is a ratio only if a session of either release
 // crashed.
 func verdictBeside(baseline string, v *quality.Verdict, crashes bool) contract.QualityVerdict {
 	if v == nil {
 		return contract.QualityVerdict{Why: "no release came before it"}
 	}
-	says := string(v.Says)
-	out := contract.QualityVerdict{Baseline: baseline, Says: &says, P: &v.P, Why: v.Why}
-	if v.Says != quality.TooEarly && crashes {
+	says := string(v.Result)
+	out := contract.QualityVerdict{Baseline: baseline, Result: &says, P: &v.P, Why: v.Why}
+	if v.Result != quality.TooEarly && crashes {
 		out.Ratio = (*contract.RatioOf)(&v.Ratio)
 	}
 	return out
@@ -163,8 +163,8 @@ func (a *handlers) issuesOf(ctx context.Context, p *projects.Project, in *Versio
 	return calls.Answer(out), err
 }
 
-// mostSeries is how many releases an uptake tells apart; the others are one.
-const mostSeries = 8
+// maxSeries is how many releases an uptake distinguishes; the others are one.
+const maxSeries = 8
 
 func (a *handlers) uptake(ctx context.Context, p *projects.Project, in *HealthIn) (*calls.Body[contract.UptakeSeries],
 	error) {
@@ -192,13 +192,13 @@ func (a *handlers) uptake(ctx context.Context, p *projects.Project, in *HealthIn
 	})
 	at := map[int64]int{}
 	for i, id := range order {
-		if i = min(i, mostSeries); i == len(out.Releases) {
+		if i = min(i, maxSeries); i == len(out.Releases) {
 			out.Releases = append(out.Releases, emptySeries(versions[id], first, interval, moments))
 		}
 		at[id] = i
 	}
-	if len(order) > mostSeries+1 {
-		out.Releases[mostSeries].Release = fmt.Sprintf("%d others", len(order)-mostSeries)
+	if len(order) > maxSeries+1 {
+		out.Releases[maxSeries].Release = fmt.Sprintf("%d others", len(order)-maxSeries)
 	}
 	for _, h := range list {
 		x := &out.Releases[at[h.Release]].Points[h.At.Sub(first)/interval]
@@ -272,10 +272,10 @@ func (a *handlers) compare(ctx context.Context, p *projects.Project, in *struct 
 func (a *handlers) check(ctx context.Context, p *projects.Project, in *struct {
 	VersionIn
 	MaxNew       string `query:"max_new" maxLength:"10" doc:"most new issues"`
-	MaxRegressed string `query:"max_regressed" maxLength:"10" doc:"most issues that came back"`
-	MinCrashFree string `query:"min_crash_free" maxLength:"10" doc:"least share of sessions that did not crash, in percent"`
-	MinSessions  int64  `query:"min_sessions" minimum:"0" doc:"sessions that must have ended before anything is judged by them"`
-	AllowEarly   bool   `query:"allow_early" doc:"what cannot be judged yet passes"`
+	MaxRegressed string `query:"max_regressed" maxLength:"10" doc:"the highest accepted number of regressed issues"`
+	MinCrashFree string `query:"min_crash_free" maxLength:"10" doc:"the lowest accepted share of crash-free sessions, in percent"`
+	MinSessions  int64  `query:"min_sessions" minimum:"0" doc:"how many sessions must have ended before they are judged"`
+	AllowEarly   bool   `query:"allow_early" doc:"conditions that cannot be judged yet pass"`
 }) (*calls.Body[contract.ReleaseCheck], error) {
 	ask, _, err := a.asked(ctx, p, in.HealthIn)
 	if err != nil {
@@ -311,7 +311,7 @@ func wholeOf(name, text string) (*int64, error) {
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || n < 0 {
-		return nil, fault.New(fault.BadInput, "%s is %q; write a whole number from 0", name, text)
+		return nil, problem.New(problem.BadInput, "%s is %q; write a whole number from 0", name, text)
 	}
 	return &n, nil
 }
@@ -323,7 +323,8 @@ func percentOf(name, text string) (*float64, error) {
 	}
 	n, err := strconv.ParseFloat(strings.TrimSuffix(text, "%"), 64)
 	if err != nil || !(n >= 0 && n <= 100) {
-		return nil, fault.New(fault.BadInput, "%s is %q; write a percentage from 0 to 100, such as 99.5", name, text)
+		return nil, problem.New(problem.BadInput, "%s is %q; write a percentage from 0 to 100, such as 99.5",
+			name, text)
 	}
 	return &n, nil
 }

@@ -27,7 +27,9 @@ type ReleasePath struct {
 }
 
 func (a *handlers) releases(t *calls.Table) {
-	calls.OnProject(t, "list-releases",
+	calls.OnProject(
+		t,
+		"list-releases",
 		func(ctx context.Context, p *projects.Project, in *calls.ProjectPath) (*calls.Body[contract.Releases], error) {
 			list, err := a.Store.Releases.Releases(ctx, p)
 			out := contract.Releases{Project: p.Name, Order: cmp.Or(string(p.ReleaseOrder), release.Policies[0]),
@@ -36,7 +38,8 @@ func (a *handlers) releases(t *calls.Table) {
 				out.Releases = append(out.Releases, releaseOf(r))
 			}
 			return calls.Answer(out), err
-		})
+		},
+	)
 	calls.OnProject(t, "show-release",
 		func(ctx context.Context, p *projects.Project, in *ReleasePath) (*calls.Body[contract.ReleaseDetail], error) {
 			return a.releaseDetail(ctx, p, in.Version)
@@ -52,7 +55,7 @@ func (a *handlers) releases(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		return a.told(ctx, p, r)
+		return a.visible(ctx, p, r)
 	})
 	calls.OnProject(t, "mark-deployed", func(ctx context.Context, p *projects.Project, in *struct {
 		ReleasePath
@@ -62,7 +65,7 @@ func (a *handlers) releases(t *calls.Table) {
 		if err != nil {
 			return nil, err
 		}
-		return a.told(ctx, p, r)
+		return a.visible(ctx, p, r)
 	})
 	calls.OnProject(t, "order-releases", func(ctx context.Context, p *projects.Project, in *struct {
 		calls.ProjectPath
@@ -86,9 +89,19 @@ func (a *handlers) releases(t *calls.Table) {
 }
 
 func releaseOf(r *releases.ReleaseRow) contract.Release {
-	out := contract.Release{Version: r.Version, FirstSeen: r.FirstSeen, HeardOf: r.HeardOf, Announced: r.Announced,
-		AnnouncedBy: r.AnnouncedBy, Commit: r.Commit, CommitKnown: r.CommitKnown, Events: r.Events, Issues: r.Issues,
-		New: r.New, Deploys: []contract.Deploy{}}
+	out := contract.Release{
+		Version:     r.Version,
+		FirstSeen:   r.FirstSeen,
+		FirstKnown:  r.FirstKnown,
+		Announced:   r.Announced,
+		AnnouncedBy: r.AnnouncedBy,
+		Commit:      r.Commit,
+		CommitKnown: r.CommitKnown,
+		Events:      r.Events,
+		Issues:      r.Issues,
+		New:         r.New,
+		Deploys:     []contract.Deploy{},
+	}
 	for _, d := range r.Deploys {
 		out.Deploys = append(out.Deploys, contract.Deploy{Environment: d.Environment, At: d.At, By: d.Actor})
 	}
@@ -137,8 +150,8 @@ func (a *handlers) releaseDetail(ctx context.Context, p *projects.Project,
 	return calls.Answer(out), nil
 }
 
-// mostCommits are listed of a release.
-const mostCommits = 200
+// maxCommits are listed of a release.
+const maxCommits = 200
 
 // commitsIn lists the commits of a release since the one before it.
 func (a *handlers) commitsIn(ctx context.Context, p *projects.Project, r, before *releases.ReleaseRow,
@@ -146,10 +159,17 @@ func (a *handlers) commitsIn(ctx context.Context, p *projects.Project, r, before
 	out.Commits = []contract.Commit{}
 	switch {
 	case r.Commit == "":
-		out.Repository = fmt.Sprintf("it was announced without a commit: firethorn release announce --project %s %s, run in its repository, says which", p.Name, shell.Option("--release", r.Version))
+		out.Repository = fmt.Sprintf(
+			"it was announced without a commit: firethorn release announce --project %s %s, run in its repository, says which",
+			p.Name,
+			shell.Option("--release", r.Version),
+		)
 		return nil
 	case !r.CommitKnown:
-		out.Repository = fmt.Sprintf("the history of commit %s was not sent: firethorn release announce, run in a full clone, sends it", release.Short(r.Commit))
+		out.Repository = fmt.Sprintf(
+			"the history of commit %s was not sent: firethorn release announce, run in a full clone, sends it",
+			release.Short(r.Commit),
+		)
 		return nil
 	}
 	g, err := a.Store.Releases.Graph(ctx, p.ID)
@@ -164,16 +184,16 @@ func (a *handlers) commitsIn(ctx context.Context, p *projects.Project, r, before
 	}
 	hashes := g.Between(from, r.Commit)
 	out.CommitCount = len(hashes)
-	list, err := a.Store.Releases.Commits(ctx, p.ID, hashes[:min(len(hashes), mostCommits)])
+	list, err := a.Store.Releases.Commits(ctx, p.ID, hashes[:min(len(hashes), maxCommits)])
 	for _, c := range list {
 		out.Commits = append(out.Commits, rows.CommitOf(p, c))
 	}
 	return err
 }
 
-// told is a release as who announced or deployed it may know it: a build is told no
+// visible is a release as the caller who announced or deployed it may see it: a build gets no
 // count of what was reported.
-func (a *handlers) told(ctx context.Context, p *projects.Project,
+func (a *handlers) visible(ctx context.Context, p *projects.Project,
 	r *releases.ReleaseRow) (*calls.Body[contract.Release], error) {
 	out := releaseOf(r)
 	reads, err := a.Allowed(ctx, access.ReadIssues, p)

@@ -36,14 +36,14 @@ func (a *handlers) repository(t *calls.Table) {
 				out.Tips = append(out.Tips, b.Tip)
 			}
 			slices.Reverse(out.Tips)
-			out.Tips = out.Tips[:min(len(out.Tips), mostTips)]
+			out.Tips = out.Tips[:min(len(out.Tips), maxTips)]
 			out.Commits, out.Bytes, err = a.Store.Releases.CountCommits(ctx, p.ID)
 			return calls.Answer(out), err
 		})
 }
 
-// mostTips are told to a build; older ones are ancestors of them, as a rule.
-const mostTips = 200
+// maxTips are returned to a build; older ones are usually ancestors of them.
+const maxTips = 200
 
 // putBundle takes a git bundle in: a project's history up to a commit.
 func (a *handlers) putBundle(w http.ResponseWriter, r *http.Request) error {
@@ -65,7 +65,7 @@ func (a *handlers) putBundle(w http.ResponseWriter, r *http.Request) error {
 }
 
 func bundleTaken(r *repository.Received) contract.BundleTaken {
-	return contract.BundleTaken{Tip: r.Tip, Commits: r.Commits, Told: append([]string{}, r.Told...)}
+	return contract.BundleTaken{Tip: r.Tip, Commits: r.Commits, Notices: append([]string{}, r.Notices...)}
 }
 
 // fetchFor gets the commit of an announced release, where the service may. What

@@ -1,4 +1,4 @@
-// Package rows tells of the stores' rows in the words of the contract.
+// Package rows converts rows of the stores to the types of the contract.
 package rows
 
 import (
@@ -20,7 +20,7 @@ import (
 	"github.com/google/uuid"
 )
 
-// IssuesOf tells of issues, as of now.
+// IssuesOf reports issues, as of now.
 func IssuesOf(list []*issues.Issue, now time.Time) []contract.Issue {
 	out := make([]contract.Issue, len(list))
 	for i, is := range list {
@@ -29,11 +29,11 @@ func IssuesOf(list []*issues.Issue, now time.Time) []contract.Issue {
 	return out
 }
 
-// standingOf adds what is fixed in what, and what wakes a parked one.
-func standingOf(out *contract.Issue, st issue.Standing) {
-	out.Standing, out.CountOnly = issue.Describe(st), st.CountOnly
+// addStatus adds what is fixed in what, and what wakes a parked one.
+func addStatus(out *contract.Issue, st issue.Status) {
+	out.Status, out.CountOnly = issue.Describe(st), st.CountOnly
 	if st.Fix != (issue.Fix{}) {
-		out.Fix = &contract.Fix{Kind: string(cmp.Or(st.Kind, issue.FixRelease)), Words: st.Fix.Words(),
+		out.Fix = &contract.Fix{Kind: string(cmp.Or(st.Kind, issue.FixRelease)), Text: st.Fix.Text(),
 			Release: st.FixedIn, After: st.After, Commit: st.Commit, By: st.FixedBy}
 		if !st.FixedAt.IsZero() {
 			out.Fix.At = &st.FixedAt
@@ -41,29 +41,29 @@ func standingOf(out *contract.Issue, st issue.Standing) {
 	}
 	if p := st.Parked; st.State == issue.Parked {
 		out.Parked = &contract.Park{Until: p.Until, Events: p.Events, Users: p.Users, Doubled: p.Doubled,
-			NextRelease: p.NextRelease, NewEnvironment: p.NewEnvironment, Words: p.Words()}
+			NextRelease: p.NextRelease, NewEnvironment: p.NewEnvironment, Text: p.Text()}
 	}
 }
 
-// IssueOf tells of an issue, as of now.
+// IssueOf converts an issue, as of now.
 func IssueOf(is *issues.Issue, now time.Time) contract.Issue {
 	out := contract.Issue{
 		ID: fmt.Sprintf("%s/%d", is.Project, is.Number), Headline: is.Headline, Place: is.Place, Message: is.Message,
 		Origin: contract.Origin{Function: is.OriginFunction, File: is.OriginFile, Line: is.OriginLine},
-		State:  string(is.State), FixedIn: is.FixedIn, Severity: cmp.Or(is.Standing.Severity, is.Severity),
-		Graded: is.Standing.Severity != "", Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
-		Impact: float64(is.Impact) / 10, ImpactWords: is.Score.Words,
+		State:  string(is.State), FixedIn: is.FixedIn, Severity: cmp.Or(is.Status.Severity, is.Severity),
+		Graded: is.Status.Severity != "", Unhandled: is.Unhandled, Events: is.Events, Users: is.Users,
+		Impact: float64(is.Impact) / 10, ImpactText: is.Score.Text,
 		FirstSeen: is.FirstSeen, LastSeen: is.LastSeen, FirstRelease: is.FirstRelease, LastRelease: is.LastRelease,
 		Version: is.Version,
 		Trend:   make([]contract.TrendDay, len(is.Trend)), Bodies: is.Bodies, Recounting: is.Recounting,
 	}
-	standingOf(&out, is.Standing)
+	addStatus(&out, is.Status)
 	out.Quiet = triage.Quiet(is.State, is.LastSeen, is.Trend, now)
 	if is.Owner != "" {
 		out.Owner = &is.Owner
 	}
 	if !is.SurgeSince.IsZero() {
-		out.Surge = &contract.Surge{Since: is.SurgeSince, Words: is.SurgeWords}
+		out.Surge = &contract.Surge{Since: is.SurgeSince, Text: is.SurgeText}
 	}
 	for i, d := range is.Trend {
 		out.Trend[i] = contract.TrendDay{Day: d.Day.Format("2006-01-02"), Events: d.Events, Users: d.Users}
@@ -71,7 +71,7 @@ func IssueOf(is *issues.Issue, now time.Time) contract.Issue {
 	return out
 }
 
-// MappingsOf tells where the files of builds lie in a project's repository.
+// MappingsOf says where the files of builds lie in a project's repository.
 func MappingsOf(p *projects.Project) []contract.Mapping {
 	out := []contract.Mapping{}
 	for _, m := range p.SourcePaths {
@@ -88,13 +88,13 @@ func CommitLink(p *projects.Project, hash string) string {
 	return strings.ReplaceAll(p.CommitLink, projects.CommitMark, hash)
 }
 
-// CommitOf tells of a commit, with the link where people read it.
+// CommitOf converts a commit, with the link where people read it.
 func CommitOf(p *projects.Project, c commits.Commit) contract.Commit {
 	return contract.Commit{Hash: c.Hash, Author: c.Author, Email: c.Email, Authored: c.Authored, Committed: c.Committed,
 		Subject: c.Subject, Files: c.Files, Added: c.Added, Removed: c.Removed, Link: CommitLink(p, c.Hash)}
 }
 
-// SessionCount tells how many sessions ended how. Without any that ended, all are
+// SessionCount counts sessions by how they ended. Without any that ended, all are
 // free of crashes; cutOff counts those that were cut off as crashed.
 func SessionCount(by map[session.Outcome]int64, cutOff bool) contract.SessionCount {
 	c := contract.SessionCount{Running: by[session.Running], Clean: by[session.Clean], Faulty: by[session.Faulty],
@@ -114,7 +114,7 @@ func IDText(id uuid.UUID) string {
 	return id.String()
 }
 
-// ManyDone tells what became of a decision about many issues.
+// ManyDone is the result of a decision about many issues.
 func ManyDone(p *projects.Project, d *triage.ManyDone) contract.ManyDone {
 	out := contract.ManyDone{Bulk: d.Bulk, Fits: len(d.Done) + len(d.Refused), Done: []string{},
 		Refused: []contract.Refusal{}}
@@ -128,7 +128,7 @@ func ManyDone(p *projects.Project, d *triage.ManyDone) contract.ManyDone {
 	return out
 }
 
-// HandedIn tells what was handed over, by project.
+// HandedIn lists what was handed over, by project.
 func HandedIn(list []triage.HandedIn) []contract.HandedIn {
 	out := []contract.HandedIn{}
 	for _, h := range list {

@@ -8,8 +8,8 @@ import (
 	"firethorn/internal/usecase/find"
 )
 
-// Searched is what an answer to a search says beside what was asked for.
-func Searched(s find.Said) contract.Searched {
+// Searched is the part that all answers to searches share.
+func Searched(s find.Completeness) contract.Searched {
 	out := contract.Searched{Warnings: s.Warnings}
 	if !s.CompleteFrom.IsZero() {
 		out.CompleteFrom = &s.CompleteFrom

@@ -10,10 +10,10 @@ import (
 	"firethorn/internal/store/tickets"
 )
 
-// TicketsOf tells of tickets.
+// TicketsOf reports tickets.
 func TicketsOf(list []tickets.Shown) (out []contract.Ticket) {
 	for _, x := range list {
-		t := contract.Ticket{Destination: x.Tracker, Key: x.Key, Link: x.Link, Status: x.Word, Trouble: x.Trouble,
+		t := contract.Ticket{Destination: x.Tracker, Key: x.Key, Link: x.Link, Status: x.StateName, Trouble: x.Trouble,
 			State: cmp.Or(string(x.Theirs), "unknown")}
 		switch {
 		case x.Gone:
@@ -32,7 +32,7 @@ func TicketsOf(list []tickets.Shown) (out []contract.Ticket) {
 	return out
 }
 
-// DeliveryOf tells of a delivery.
+// DeliveryOf converts a delivery.
 func DeliveryOf(r deliveries.Row) contract.Delivery {
 	out := contract.Delivery{
 		ID:          r.ID.String(),

@@ -19,7 +19,7 @@ func (h *handlers) affected(ctx context.Context, p *projects.Project, in *In) (*
 		return nil, err
 	}
 	out := contract.Affected{Events: a.Events, Users: a.Users, Active: a.Active, CameBack: a.CameBack,
-		Releases: []contract.FacetValue{}, Searched: rows.Searched(a.Said)}
+		Releases: []contract.FacetValue{}, Searched: rows.Searched(a.Completeness)}
 	for _, r := range a.Releases {
 		out.Releases = append(out.Releases, contract.FacetValue(r))
 	}

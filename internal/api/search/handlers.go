@@ -1,5 +1,5 @@
-// Package search has the calls that answer searches: facets, histograms, users, what
-// could be written next, and searches with a name.
+// Package search has the calls that answer searches: facets, histograms, users, completions, and saved
+// searches.
 package search
 
 import (
@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/api/rows"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/find"
 )
@@ -35,7 +35,7 @@ func Add(t *calls.Table, f *calls.Frame) {
 type In struct {
 	calls.ProjectPath
 	calls.SearchIn
-	Issue int64 `query:"issue" minimum:"0" doc:"the number of the only issue that is looked at"`
+	Issue int64 `query:"issue" minimum:"0" doc:"the number of an issue: search its events only"`
 }
 
 // ask makes a search of what was sent.
@@ -53,7 +53,7 @@ func (h *handlers) ask(ctx context.Context, p *projects.Project, in *In) (find.A
 
 func (h *handlers) facets(ctx context.Context, p *projects.Project, in *struct {
 	In
-	By    []string `query:"by,explode" doc:"attributes; without, the twelve that say most about which issue an event belongs to"`
+	By    []string `query:"by,explode" doc:"attributes; default: the twelve that say most about the issue of an event"`
 	Limit int      `query:"limit" minimum:"1" maximum:"1000" default:"10" doc:"values of each"`
 }) (*calls.Body[contract.Facets], error) {
 	ask, err := h.ask(ctx, p, &in.In)
@@ -69,7 +69,7 @@ func (h *handlers) facets(ctx context.Context, p *projects.Project, in *struct {
 		Users:        f.Users,
 		SampledShare: 1,
 		Facets:       []contract.Facet{},
-		Searched:     rows.Searched(f.Said),
+		Searched:     rows.Searched(f.Completeness),
 	}
 	for _, x := range f.Facets {
 		facet := contract.Facet{Name: x.Name, Values: []contract.FacetValue{}, Others: x.Others, Absent: x.Absent}
@@ -83,7 +83,7 @@ func (h *handlers) facets(ctx context.Context, p *projects.Project, in *struct {
 
 func (h *handlers) against(ctx context.Context, p *projects.Project, in *struct {
 	In
-	By    []string `query:"by,explode" doc:"attributes that are compared; without, all"`
+	By    []string `query:"by,explode" doc:"attributes to compare; default: all"`
 	Limit int      `query:"limit" minimum:"1" maximum:"1000" default:"20"`
 }) (*calls.Body[contract.Against], error) {
 	ask, err := h.ask(ctx, p, &in.In)
@@ -94,7 +94,11 @@ func (h *handlers) against(ctx context.Context, p *projects.Project, in *struct 
 	if err != nil {
 		return nil, err
 	}
-	out := contract.Against{Values: []contract.AgainstValue{}, Looked: f.Looked, Searched: rows.Searched(f.Said)}
+	out := contract.Against{
+		Values:   []contract.AgainstValue{},
+		Looked:   f.Looked,
+		Searched: rows.Searched(f.Completeness),
+	}
 	for _, v := range f.Values {
 		out.Values = append(
 			out.Values,
@@ -108,7 +112,7 @@ func (h *handlers) against(ctx context.Context, p *projects.Project, in *struct 
 func (h *handlers) histogram(ctx context.Context, p *projects.Project, in *struct {
 	In
 	By       string `query:"by" doc:"an attribute: a series for each of its values of most events"`
-	Interval string `query:"interval" doc:"such as 1h, 15m or 1d; without, what suits the window"`
+	Interval string `query:"interval" doc:"such as 1h, 15m or 1d; default: by the window"`
 	Limit    int    `query:"limit" minimum:"1" maximum:"50" default:"8" doc:"series"`
 }) (*calls.Body[contract.Histogram], error) {
 	ask, err := h.ask(ctx, p, &in.In)
@@ -126,7 +130,7 @@ func (h *handlers) histogram(ctx context.Context, p *projects.Project, in *struc
 	out := contract.Histogram{
 		IntervalS: int64(f.Interval / time.Second),
 		Series:    []contract.Series{},
-		Searched:  rows.Searched(f.Said),
+		Searched:  rows.Searched(f.Completeness),
 	}
 	for _, s := range f.Series {
 		series := contract.Series{Value: s.Value, Points: []contract.Point{}}
@@ -145,8 +149,8 @@ func intervalOf(text string) (time.Duration, error) {
 	}
 	i, ok := calls.AgeOf(text)
 	if !ok {
-		return 0, fault.New(
-			fault.BadInput,
+		return 0, problem.New(
+			problem.BadInput,
 			"%q is no interval: write a number of minutes, hours, days or weeks, such as 1h",
 			text,
 		)
@@ -157,7 +161,7 @@ func intervalOf(text string) (time.Duration, error) {
 func (h *handlers) complete(ctx context.Context, p *projects.Project, in *struct {
 	calls.ProjectPath
 	Search string `query:"search" maxLength:"2000"`
-	At     int    `query:"at" minimum:"0" maximum:"2000" default:"2000" doc:"where the cursor stands, in characters from 0; without, at the end"`
+	At     int    `query:"at" minimum:"0" maximum:"2000" default:"2000" doc:"the cursor's position in characters, from 0; default: the end"`
 	Limit  int    `query:"limit" minimum:"1" maximum:"100" default:"20"`
 }) (*calls.Body[contract.Completion], error) {
 	c, err := h.Store.Find.Complete(ctx, p, h.Asker(ctx), in.Search, in.At, in.Limit)
@@ -191,7 +195,11 @@ func (h *handlers) users(ctx context.Context, p *projects.Project, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	out := contract.UserList{Users: somebodies(page.Users), Total: page.Total, Searched: rows.Searched(page.Said)}
+	out := contract.UserList{
+		Users:    somebodies(page.Users),
+		Total:    page.Total,
+		Searched: rows.Searched(page.Completeness),
+	}
 	if page.Next != nil {
 		out.Next = calls.WriteCursor(page.Next)
 	}
@@ -208,14 +216,16 @@ func somebodies(list []find.Somebody) []contract.Somebody {
 
 func (h *handlers) user(ctx context.Context, p *projects.Project, in *struct {
 	calls.ProjectPath
-	Who string `path:"who" maxLength:"1000" doc:"any name that their events call them by: an id, an e-mail address, a name"`
+	Who string `path:"who" maxLength:"1000" doc:"any identifier in their events: an id, an email address, a name"`
 }) (*calls.Body[contract.UserTrail], error) {
 	u, err := h.Store.Find.User(ctx, p, h.Asker(ctx), in.Who)
 	if err != nil {
 		return nil, err
 	}
 	if len(u.Several) > 0 {
-		return calls.Answer(contract.UserTrail{Several: somebodies(u.Several), Searched: rows.Searched(u.Said)}), nil
+		return calls.Answer(
+			contract.UserTrail{Several: somebodies(u.Several), Searched: rows.Searched(u.Completeness)},
+		), nil
 	}
 	out := contract.UserTrail{
 		Identities: u.Identities,
@@ -224,7 +234,7 @@ func (h *handlers) user(ctx context.Context, p *projects.Project, in *struct {
 		Sessions:   u.Sessions,
 		First:      &u.First,
 		Last:       &u.Last,
-		Searched:   rows.Searched(u.Said),
+		Searched:   rows.Searched(u.Completeness),
 	}
 	for _, x := range u.Issues {
 		out.Issues = append(

@@ -8,8 +8,8 @@ import (
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/usecase/find"
@@ -28,7 +28,7 @@ func (h *handlers) saved(t *calls.Table) {
 		"list-searches",
 		func(ctx context.Context, p *projects.Project, in *struct {
 			calls.ProjectPath
-			Counts bool `query:"counts" doc:"count the issues that fit each"`
+			Counts bool `query:"counts" doc:"count the matching issues of each"`
 		}) (*calls.Body[contract.SavedSearches], error) {
 			list, err := h.Store.Find.SavedSearches(ctx, p.ID, h.Asker(ctx).Person)
 			out := contract.SavedSearches{Searches: []contract.SavedSearch{}}
@@ -61,25 +61,25 @@ func (h *handlers) saved(t *calls.Table) {
 	})
 }
 
-// mostCountedIssues is how far the issues of a saved search are counted, and
-// mostCountedSearches of how many searches.
+// maxCountedIssues is how far the issues of a saved search are counted, and
+// maxCountedSearches of how many searches.
 const (
-	mostCountedIssues   = 1000
-	mostCountedSearches = 30
+	maxCountedIssues   = 1000
+	maxCountedSearches = 30
 )
 
 // countSaved counts the issues of each search. One that names what is gone has no count,
 // nor has one that asks what is in events where the caller may not read them.
 func (h *handlers) countSaved(ctx context.Context, p *projects.Project, list []contract.SavedSearch) error {
-	for i := range list[:min(len(list), mostCountedSearches)] {
+	for i := range list[:min(len(list), maxCountedSearches)] {
 		ask := find.Ask{Project: p, Text: list[i].Search, Asker: h.Asker(ctx)}
 		if find.AsksEvents(ask) && h.May(ctx, access.ReadEvents, p) != nil {
 			continue
 		}
 		n, more, err := h.Store.Find.CountIssues(ctx, find.IssueAsk{Ask: ask, States: openStates,
 			Order: issues.ByImpact,
-			Limit: mostCountedIssues})
-		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code != fault.Unavailable {
+			Limit: maxCountedIssues})
+		if f, ok := errors.AsType[*problem.Error](err); ok && f.Code != problem.Unavailable {
 			continue
 		}
 		if err != nil {

@@ -57,12 +57,12 @@ type checking struct {
 	other   string             // the newest release that has symbols, where this one has none
 }
 
-// mostChecked is how many files of a release are checked.
-const mostChecked = 200
+// maxChecked is how many files of a release are checked.
+const maxChecked = 200
 
 // release checks the files that traces of a release name.
 func (c *checking) release(ctx context.Context) error {
-	files, err := c.a.Store.Ingest.FilesSeen(ctx, c.p.ID, c.out.Release, mostChecked)
+	files, err := c.a.Store.Ingest.FilesSeen(ctx, c.p.ID, c.out.Release, maxChecked)
 	if err != nil {
 		return err
 	}
@@ -84,7 +84,7 @@ func (c *checking) event(ctx context.Context, ref string) error {
 		return err
 	}
 	c.out.Event, c.out.Release = row.ID.String(), e.Release()
-	seen, err := c.a.Store.Ingest.FilesSeen(ctx, c.p.ID, c.out.Release, mostChecked)
+	seen, err := c.a.Store.Ingest.FilesSeen(ctx, c.p.ID, c.out.Release, maxChecked)
 	if err != nil {
 		return err
 	}
@@ -172,7 +172,7 @@ func (c *checking) file(ctx context.Context, f ingest.FileSeen) (contract.Checke
 		return out, err
 	}
 	if found == nil {
-		out.Reason, out.Why = string(miss.Reason), miss.Words
+		out.Reason, out.Why = string(miss.Reason), miss.Text
 		out.Nearest = symbolicate.Closest(c.pushed, f.Address)
 		out.Run = c.remedy(miss.Reason, f.Address, out.Nearest)
 		return out, nil
@@ -250,22 +250,22 @@ func (c *checking) say(unread int) {
 	n := len(c.out.Files)
 	switch {
 	case n == 0 && c.out.Event != "":
-		c.out.Words = "This event names no generated file: there is nothing to look up."
+		c.out.Text = "This event names no generated file: there is nothing to look up."
 	case n == 0 && c.out.Pushed > 0:
-		c.out.Words = fmt.Sprintf("No trace of release %s was seen yet; %d files were pushed for it.", c.out.Release,
+		c.out.Text = fmt.Sprintf("No trace of release %s was seen yet; %d files were pushed for it.", c.out.Release,
 			c.out.Pushed)
 	case n == 0:
-		c.out.Words = fmt.Sprintf("No trace of release %s was seen yet, and nothing was pushed for it.", c.out.Release)
+		c.out.Text = fmt.Sprintf("No trace of release %s was seen yet, and nothing was pushed for it.", c.out.Release)
 	case unread == 0 && n == 1:
-		c.out.Words = "The one generated file that " + what + " can be read."
+		c.out.Text = "The one generated file that " + what + " can be read."
 	case unread == 0:
-		c.out.Words = fmt.Sprintf("All %d generated files that %s can be read.", n, what)
+		c.out.Text = fmt.Sprintf("All %d generated files that %s can be read.", n, what)
 	case n == 1:
-		c.out.Words = "The one generated file that " + what + " cannot be read."
+		c.out.Text = "The one generated file that " + what + " cannot be read."
 	default:
-		c.out.Words = fmt.Sprintf("%d of %d generated files that %s cannot be read.", unread, n, what)
+		c.out.Text = fmt.Sprintf("%d of %d generated files that %s cannot be read.", unread, n, what)
 	}
 	if c.out.Pushed == 0 && c.other != "" && unread > 0 {
-		c.out.Words += " The newest release that symbols were pushed for is " + c.other + "."
+		c.out.Text += " The newest release that symbols were pushed for is " + c.other + "."
 	}
 }

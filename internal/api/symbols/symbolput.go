@@ -16,7 +16,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/web"
 )
@@ -78,12 +78,12 @@ func (x *putting) archive(raw []byte) error {
 			return nil
 		}
 		if err != nil {
-			return fault.Wrap("api.putSymbol", fault.BadInput, err,
+			return problem.Wrap("api.putSymbol", problem.BadInput, err,
 				"the archive is cut off or no tar archive: %v; what came before is kept", err)
 		}
 		content, err := io.ReadAll(t)
 		if err != nil {
-			return fault.Wrap("api.putSymbol", fault.BadInput, err,
+			return problem.Wrap("api.putSymbol", problem.BadInput, err,
 				"the archive is cut off in %.80q: %v; what came before is kept", head.Name, err)
 		}
 		if err := x.content(head.Name, content); err != nil {
@@ -103,9 +103,9 @@ func (x *putting) content(name string, raw []byte) error {
 	case len(parts) == 3:
 		number, err1 := strconv.Atoi(parts[1])
 		total, err2 := strconv.ParseInt(parts[2], 10, 64)
-		if err1 != nil || err2 != nil || total > symbolMost {
-			return fault.New(fault.BadInput, "%.120q is no part: write HASH/NUMBER/BYTES, of up to %d bytes", name,
-				int64(symbolMost))
+		if err1 != nil || err2 != nil || total > maxSymbol {
+			return problem.New(problem.BadInput, "%.120q is no part: write HASH/NUMBER/BYTES, of up to %d bytes", name,
+				int64(maxSymbol))
 		}
 		complete, err := x.a.Store.Symbols.PutSymbolPart(x.r.Context(), x.p.ID, want, total, number, raw)
 		if complete && err == nil {
@@ -113,11 +113,11 @@ func (x *putting) content(name string, raw []byte) error {
 		}
 		return err
 	case name != "" && len(parts) > 1:
-		return fault.New(fault.BadInput, "%.120q is no content: write its hash, or HASH/NUMBER/BYTES", name)
+		return problem.New(problem.BadInput, "%.120q is no content: write its hash, or HASH/NUMBER/BYTES", name)
 	}
 	if name != "" {
 		if got := sha256.Sum256(raw); got != want {
-			return fault.New(fault.BadInput, "what was sent as %x has the SHA-256 %x: it was changed while it was sent; send it again", want[:6], got[:6])
+			return problem.New(problem.BadInput, "what was sent as %x has the SHA-256 %x: it was changed while it was sent; send it again", want[:6], got[:6])
 		}
 	}
 	x.whole = append(x.whole, raw)
@@ -127,8 +127,8 @@ func (x *putting) content(name string, raw []byte) error {
 	return nil
 }
 
-// symbolMost is how large one content may be.
-const symbolMost = 1 << 30
+// maxSymbol is how large one content may be.
+const maxSymbol = 1 << 30
 
 func (x *putting) flush() error {
 	if len(x.whole) == 0 {

@@ -11,7 +11,7 @@ import (
 
 	"firethorn/internal/api/calls"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/symbolstore"
 )
@@ -89,7 +89,7 @@ func hash(s string) (h [32]byte, err error) {
 	}
 	raw, err := hex.DecodeString(s)
 	if err != nil || len(raw) != 32 {
-		return h, fault.New(fault.BadInput, "%.80q is no SHA-256 in hexadecimal", s)
+		return h, problem.New(problem.BadInput, "%.80q is no SHA-256 in hexadecimal", s)
 	}
 	return [32]byte(raw), nil
 }
@@ -98,9 +98,9 @@ const (
 	// compileAtPush is how long the answer to a push waits for what it brought to
 	// be prepared.
 	compileAtPush = 2 * time.Second
-	// compileMost is how many files it waits for; a larger push is left to the
+	// maxCompile is how many files it waits for; a larger push is left to the
 	// background.
-	compileMost = 300
+	maxCompile = 300
 )
 
 func (a *handlers) pushSymbols(ctx context.Context, p *projects.Project, in *struct {
@@ -134,7 +134,7 @@ func (a *handlers) pushSymbols(ctx context.Context, p *projects.Project, in *str
 	a.Units.Forget(p.ID)
 	out := contract.Pushed{Added: done.Added, Already: done.Already, Builds: append([]string{}, done.Builds...),
 		Waiting: len(done.Waiting), Broken: []string{}}
-	if len(done.Waiting) <= compileMost {
+	if len(done.Waiting) <= maxCompile {
 		waiting, broken, err := a.Units.CompileNow(ctx, done.Waiting, compileAtPush)
 		if err != nil {
 			return nil, err
@@ -150,18 +150,18 @@ func (a *handlers) pushSymbols(ctx context.Context, p *projects.Project, in *str
 // checkAddress refuses addresses that no frame can name.
 func checkAddress(address string) error {
 	if strings.TrimSpace(address) == "" {
-		return fault.New(fault.BadInput, "a file has no address: write the URL it is served from, or its path")
+		return problem.New(problem.BadInput, "a file has no address: write the URL it is served from, or its path")
 	}
 	path := strings.ReplaceAll(address, "\\", "/")
 	if slices.Contains(strings.Split(path, "/"), "..") {
-		return fault.New(fault.BadInput, "the address %q climbs: write it without .. as it is served", address)
+		return problem.New(problem.BadInput, "the address %q climbs: write it without .. as it is served", address)
 	}
 	if strings.Contains(path[strings.LastIndexByte(path, '/')+1:], "*") {
-		return fault.New(fault.BadInput, "the address %q has a * in the name of the file: it may stand in the host and in directories", address)
+		return problem.New(problem.BadInput, "the address %q has a * in the file name: * is allowed in the host and in directories", address)
 	}
 	if strings.Contains(address, "://") {
 		if u, err := url.Parse(strings.ReplaceAll(address, "*", "x")); err != nil || u.Host == "" {
-			return fault.New(fault.BadInput, "the address %q is no URL", address)
+			return problem.New(problem.BadInput, "the address %q is no URL", address)
 		}
 	}
 	return nil

@@ -12,7 +12,7 @@ import (
 
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/ticket"
 )
 
@@ -26,7 +26,7 @@ func readDescription(c *cli.Command, name string) (string, error) {
 		raw, err = os.ReadFile(name)
 	}
 	if err != nil {
-		return "", fault.New(fault.WrongUse, "the description cannot be read: %s", err)
+		return "", problem.New(problem.WrongUse, "the description cannot be read: %s", err)
 	}
 	return string(raw), nil
 }
@@ -79,7 +79,7 @@ func checkCommand() *cli.Command {
 			if err != nil || v.OK {
 				return err
 			}
-			return fault.New(fault.AnswerIsNo, "the description has errors")
+			return problem.New(problem.AnswerIsNo, "the description has errors")
 		}}
 }
 

@@ -15,7 +15,7 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/client"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // settingFlags are the flags that create and change share.
@@ -214,7 +214,7 @@ func test(ctx context.Context, c *cli.Command, path command.Path) error {
 		return p + "/test" + q, err
 	}), showDelivery, func(d contract.DeliveryDetail) { arrived = d.State == "sent" })
 	if err == nil && !arrived {
-		return fault.New(fault.AnswerIsNo, "the test did not arrive")
+		return problem.New(problem.AnswerIsNo, "the test did not arrive")
 	}
 	return err
 }

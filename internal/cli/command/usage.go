@@ -1,5 +1,5 @@
-// Package command has what all commands have in common: calling the service, and
-// saying what is wrong with a command line, with the exit codes.
+// Package command has what all commands share: calling the service, and reporting errors with exit
+// codes.
 package command
 
 import (
@@ -10,7 +10,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // The exit codes.
@@ -30,11 +30,11 @@ func (e *UsageError) Unwrap() error { return e.err }
 // Usage is an error of a command line that makes no sense.
 func Usage(format string, args ...any) error { return &UsageError{fmt.Errorf(format, args...)} }
 
-// Explain says an error to people: what may be told of it.
+// Explain is the text of an error for people: its public part.
 func Explain(err error) string {
-	if f, ok := errors.AsType[*fault.Error](err); ok && f.Pub != "" {
+	if f, ok := errors.AsType[*problem.Error](err); ok && f.Pub != "" {
 		switch f.Code {
-		case fault.NoDatabase, fault.DataDirBroken, fault.PortTaken:
+		case problem.NoDatabase, problem.DataDirBroken, problem.PortTaken:
 			if f.Err != nil {
 				return f.Pub + " (" + f.Err.Error() + ")"
 			}
@@ -49,13 +49,13 @@ func CodeOf(err error) int {
 	if _, ok := errors.AsType[*UsageError](err); ok {
 		return ExitUse
 	}
-	if f, ok := errors.AsType[*fault.Error](err); ok {
+	if f, ok := errors.AsType[*problem.Error](err); ok {
 		switch f.Code {
-		case fault.AnswerIsNo, fault.MapBroken:
+		case problem.AnswerIsNo, problem.MapBroken:
 			return ExitNo
-		case fault.WrongUse, fault.BadSearch:
+		case problem.WrongUse, problem.BadSearch:
 			return ExitUse
-		case fault.BadInput, fault.NotFound, fault.Conflict, fault.Stale:
+		case problem.BadInput, problem.NotFound, problem.Conflict, problem.Stale:
 			return ExitNo
 		}
 		return ExitRefused

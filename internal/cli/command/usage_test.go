@@ -5,15 +5,15 @@ import (
 	"fmt"
 	"testing"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Scripts go by the exit code: 0 done, 1 the answer is no, 2 wrong use, 3 could not
 // reach or was refused.
 func TestCodeOf(t *testing.T) {
-	for code, want := range map[fault.Code]int{fault.AnswerIsNo: ExitNo, fault.MapBroken: ExitNo, fault.NotFound: ExitNo, fault.Conflict: ExitNo, fault.Stale: ExitNo,
-		fault.BadInput: ExitNo, fault.WrongUse: ExitUse, fault.NoServer: ExitRefused, fault.Unauthorized: ExitRefused, fault.Forbidden: ExitRefused, fault.Unavailable: ExitRefused, fault.TooMany: ExitRefused} {
-		if got := CodeOf(fmt.Errorf("within: %w", fault.New(code, "why"))); got != want {
+	for code, want := range map[problem.Code]int{problem.AnswerIsNo: ExitNo, problem.MapBroken: ExitNo, problem.NotFound: ExitNo, problem.Conflict: ExitNo, problem.Stale: ExitNo,
+		problem.BadInput: ExitNo, problem.WrongUse: ExitUse, problem.NoServer: ExitRefused, problem.Unauthorized: ExitRefused, problem.Forbidden: ExitRefused, problem.Unavailable: ExitRefused, problem.TooMany: ExitRefused} {
+		if got := CodeOf(fmt.Errorf("within: %w", problem.New(code, "why"))); got != want {
 			t.Errorf("%s: %d, want %d", code, got, want)
 		}
 	}

@@ -90,12 +90,12 @@ func showWhy(out io.Writer, w contract.Why) {
 			show.OrElse(show.Plain(w.Differ.This), "(nothing)"), show.OrElse(show.Plain(w.Differ.Other), "(nothing)"))
 	}
 	if w.Issue == w.Other.Issue && !w.Together {
-		fmt.Fprintf(out, "Both are in %s all the same: people put them together, or they were when one of them was filed.\n", w.Issue)
+		fmt.Fprintf(out, "Both are in %s all the same: a person merged them, or they matched when one of them was processed.\n", w.Issue)
 	}
 }
 
 func showEventWhy(out io.Writer, as show.Style, w contract.EventWhy) {
 	fmt.Fprintf(out, "%s  %s\n  event %s, fingerprint %s (grouping version %d)\n  %s\n  %s\n\n", as.Bright(w.Issue),
-		as.Bright(show.Plain(w.Headline)), w.Event, w.Fingerprint, w.Version, w.Filed, show.Plain(w.Application))
+		as.Bright(show.Plain(w.Headline)), w.Event, w.Fingerprint, w.Version, w.Assigned, show.Plain(w.Application))
 	offline.ShowParts(out, as, w.Parts, w.LeftOut)
 }

@@ -65,7 +65,7 @@ func onFile(c *cli.Command, set *rules.Set) (*contract.RulesTried, error) {
 			issues[before.Key] = int64(len(issues) + 1)
 			heads[issues[before.Key]] = [2]string{before.Headline, before.Place}
 		}
-		o.Issue, o.Filed = issues[before.Key], before.Key
+		o.Issue, o.Stored = issues[before.Key], before.Key
 		if _, identity := r.Event.Identity(); identity != "" {
 			h := fnv.New64a()
 			_, _ = h.Write([]byte(identity)) // into memory
@@ -81,7 +81,7 @@ func onFile(c *cli.Command, set *rules.Set) (*contract.RulesTried, error) {
 		}
 		intake.Try(rules.NewFacts(r.Event, o.Thrown, func() [][]event.Frame {
 			return r.Frames
-		}), rules.TrialExample{Event: r.Event.ID, Issue: fmt.Sprint(o.Issue), Words: before.Headline}, nil, raw)
+		}), rules.TrialExample{Event: r.Event.ID, Issue: fmt.Sprint(o.Issue), Text: before.Headline}, nil, raw)
 	}
 	out.Events, out.Kept, out.Failed = intake.Events, intake.Kept, trial.Failed
 	out.Intake, out.Scrub = from.TrialRules(intake.Intake), from.TrialRules(intake.Scrub)

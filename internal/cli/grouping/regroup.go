@@ -13,7 +13,7 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 func groupVersions(ctx context.Context, c *cli.Command) error {
@@ -25,13 +25,13 @@ func groupVersions(ctx context.Context, c *cli.Command) error {
 		}
 		fmt.Fprintln(out)
 		show.Table(out, func(row func(...any)) {
-			row("", "VERSION", "WHAT IT BROUGHT")
+			row("", "VERSION", "CHANGES")
 			for _, x := range v.Versions {
 				mark := ""
 				if x.Version == v.Version {
 					mark = "→"
 				}
-				row(mark, x.Version, x.Words)
+				row(mark, x.Version, x.Text)
 			}
 		})
 	})
@@ -76,7 +76,7 @@ func adoptGrouping(ctx context.Context, c *cli.Command) error {
 	if !c.Bool("regroup") {
 		return command.Request(ctx, c, command.Ask(http.MethodPut, command.OfProject("/grouping/version"), in),
 			func(out io.Writer, v contract.Grouping) {
-				fmt.Fprintf(out, "%s adopts version %d: what comes is grouped by it, and what is stored stays. Group that by it too: firethorn group regroup --project %s\n", show.Plain(v.Project), n, show.Plain(v.Project))
+				fmt.Fprintf(out, "%s adopts version %d for new events; stored events stay as they are. Regroup them too: firethorn group regroup --project %s\n", show.Plain(v.Project), n, show.Plain(v.Project))
 			})
 	}
 	cl, err := command.NewClient(ctx, c)
@@ -126,12 +126,12 @@ func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
 				return err
 			}
 			if len(v.Regroupings) == 0 {
-				return fault.New(fault.NotFound, "the stored events of %s were never regrouped", project)
+				return problem.New(problem.NotFound, "the stored events of %s were never regrouped", project)
 			}
 			g := v.Regroupings[0]
 			switch g.State {
 			case "reading":
-				tell(fmt.Sprintf("%s of %s variants read, %s events looked at", show.Count(int64(g.Read)),
+				tell(fmt.Sprintf("%s of %s variants read, %s events checked", show.Count(int64(g.Read)),
 					show.Count(int64(g.Of)), show.Count(g.Bodies)))
 			case "moving", "undoing":
 				tell(fmt.Sprintf("%s: %s events so far", g.State, show.Count(g.Events)))
@@ -156,7 +156,7 @@ func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
 	g := v.Regroupings[0]
 	switch {
 	case g.State == "stopped":
-		return fault.New(fault.AnswerIsNo, "the regrouping was stopped: %s", g.Why)
+		return problem.New(problem.AnswerIsNo, "the regrouping was stopped: %s", g.Why)
 	case g.State == "undone":
 		fmt.Fprintf(out, "Taken back: the events of %s are in the issues they were in, by version %d of the algorithm and version %d of the rules.\n", show.Plain(project), v.Version, v.Rules)
 	case g.Events == 0:
@@ -164,7 +164,7 @@ func regroupAndWatch(ctx context.Context, c *cli.Command, verb string) error {
 	default:
 		fmt.Fprintf(out, "Regrouped: %s went to another issue; %s %s made, %d %s to another one now.\nTake it back: firethorn group undo --project %s\n", show.Counted(g.Events, "event"), show.Counted(int64(g.Made), "issue"), show.Plural(int(g.Made), "was", "were"), g.Emptied, show.Plural(int(g.Emptied), "leads", "lead"), show.Plain(project))
 		if g.Stays > 0 {
-			fmt.Fprintf(out, "%s events without a body stayed where they were: nobody can say which of them the rules mean.\n", show.Count(g.Stays))
+			fmt.Fprintf(out, "%s events without a body stayed where they were: it is not known which of them the rules match.\n", show.Count(g.Stays))
 		}
 	}
 	return nil
@@ -204,7 +204,7 @@ func showReview(out io.Writer, v contract.GroupingReview) {
 			kind = string(f.Kind)
 			fmt.Fprintf(out, "\n%s\n", as.Faint(titles[kind]))
 		}
-		fmt.Fprintf(out, "\n%s  %s\n    %s\n", as.Bright(fmt.Sprintf("%3d", i+1)), as.Bright(show.Plain(f.Words)),
+		fmt.Fprintf(out, "\n%s  %s\n    %s\n", as.Bright(fmt.Sprintf("%3d", i+1)), as.Bright(show.Plain(f.Text)),
 			show.Plain(f.Why))
 		for _, n := range f.Issues[:min(len(f.Issues), 5)] {
 			fmt.Fprintf(out, "    %s/%-5d %s %s  %s\n", show.Plain(v.Project), n.Number, show.Amount(n.Events, "event"),
@@ -235,8 +235,8 @@ func showReview(out io.Writer, v contract.GroupingReview) {
 	}
 }
 
-// NearInWords tells how near another issue is.
-func NearInWords(n contract.NearIssue) string {
+// NearText says how similar another issue is.
+func NearText(n contract.NearIssue) string {
 	when := "at the same moment"
 	switch {
 	case n.Gap >= 0.5:

@@ -17,7 +17,7 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
 	"firethorn/internal/contract/from"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 )
 
@@ -118,12 +118,12 @@ func checkRules(_ context.Context, c *cli.Command) error {
 	}
 	out := c.Root().Writer
 	if c.String("format") == "json" {
-		v := contract.RulesChecked{Good: len(faults) == 0, Problems: from.Faults(faults)}
+		v := contract.RulesChecked{Good: len(faults) == 0, Problems: from.Problems(faults)}
 		if err := json.NewEncoder(out).Encode(v); err != nil {
 			return err
 		}
 	} else {
-		showFaults(out, name, text, faults)
+		showProblems(out, name, text, faults)
 		if set != nil && len(faults) == 0 {
 			var b []string
 			for _, x := range []struct {
@@ -137,14 +137,14 @@ func checkRules(_ context.Context, c *cli.Command) error {
 		}
 	}
 	if len(faults) > 0 {
-		return fault.New(fault.AnswerIsNo, "%s has %d %s", name, len(faults),
-			show.Plural(len(faults), "fault", "faults"))
+		return problem.New(problem.AnswerIsNo, "%s has %d %s", name, len(faults),
+			show.Plural(len(faults), "error", "errors"))
 	}
 	return nil
 }
 
-// showFaults prints faults with the line they stand in and a sign below it.
-func showFaults(out io.Writer, name, text string, faults []rules.Fault) {
+// showProblems prints faults with the line they stand in and a sign below it.
+func showProblems(out io.Writer, name, text string, faults []rules.Problem) {
 	lines := strings.Split(text, "\n")
 	for _, f := range faults {
 		fmt.Fprintf(out, "%s:%s\n", name, show.Plain(f.String()))
@@ -165,9 +165,9 @@ func goodRules(c *cli.Command) (name, text string, err error) {
 		return "", "", err
 	}
 	if _, faults := rules.Read(text); len(faults) > 0 {
-		showFaults(c.Root().ErrWriter, name, text, faults)
-		return "", "", fault.New(fault.AnswerIsNo, "%s has %d %s; nothing was changed", name, len(faults),
-			show.Plural(len(faults), "fault", "faults"))
+		showProblems(c.Root().ErrWriter, name, text, faults)
+		return "", "", problem.New(problem.AnswerIsNo, "%s has %d %s; nothing was changed", name, len(faults),
+			show.Plural(len(faults), "error", "errors"))
 	}
 	return name, text, nil
 }
@@ -183,7 +183,7 @@ func pushRules(ctx context.Context, c *cli.Command) error {
 	}
 	err = command.Request(ctx, c, command.Ask(http.MethodPut, command.OfProject("/rules"), in),
 		func(out io.Writer, v contract.Rules) {
-			fmt.Fprintf(out, "%s is version %d of the rules of %s; it acts within 5 seconds on what comes\n", name,
+			fmt.Fprintf(out, "%s is version %d of the rules of %s; it applies to new events within 5 seconds\n", name,
 				v.Version, show.Plain(v.Project))
 		})
 	if err != nil || !c.Bool("regroup") {

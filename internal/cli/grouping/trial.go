@@ -14,7 +14,7 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/web"
 )
@@ -70,7 +70,7 @@ func tryOnService(ctx context.Context, c *cli.Command, text *string) error {
 				if err := json.Unmarshal(data, &p); err != nil {
 					return err
 				}
-				tell(fmt.Sprintf("%s of %s events looked at; Ctrl-C cancels", show.Count(int64(p.Looked)),
+				tell(fmt.Sprintf("%s of %s events checked; Ctrl-C cancels", show.Count(int64(p.Looked)),
 					show.Count(int64(p.Of))))
 			case "tried":
 				raw = bytes.Clone(data)
@@ -79,7 +79,7 @@ func tryOnService(ctx context.Context, c *cli.Command, text *string) error {
 				if err := json.Unmarshal(data, &p); err != nil {
 					return err
 				}
-				return &fault.Error{Op: "cli.try", Code: fault.Code(p.Code), Pub: p.Detail}
+				return &problem.Error{Op: "cli.try", Code: problem.Code(p.Code), Pub: p.Detail}
 			}
 			return nil
 		})
@@ -88,7 +88,7 @@ func tryOnService(ctx context.Context, c *cli.Command, text *string) error {
 		return err
 	}
 	if raw == nil {
-		return fault.New(fault.NoServer, "the trial broke off: the service ended it; try again, or look at fewer events with --events")
+		return problem.New(problem.NoServer, "the trial broke off: the service ended it; try again, or look at fewer events with --events")
 	}
 	return showTried(c, raw, project)
 }
@@ -106,27 +106,27 @@ func showTried(c *cli.Command, raw []byte, project string) error {
 	}
 	for _, r := range v.Intake {
 		if r.Failed+r.TooCostly > 0 {
-			return fault.New(fault.AnswerIsNo, "the rule %q cannot answer for some events", r.Rule)
+			return problem.New(problem.AnswerIsNo, "the rule %q cannot answer for some events", r.Rule)
 		}
 	}
 	for _, r := range v.Grouping.Rules {
 		if r.Failed+r.Costly > 0 {
-			return fault.New(fault.AnswerIsNo, "the rule %q cannot answer for some events", r.Rule)
+			return problem.New(problem.AnswerIsNo, "the rule %q cannot answer for some events", r.Rule)
 		}
 	}
 	if dropped := 100 * float64(v.Events-v.Kept) / float64(max(1, v.Events)); c.IsSet("most-dropped") &&
 		dropped > c.Float("most-dropped") {
-		return fault.New(fault.AnswerIsNo, "%.1f %% of the events would be dropped; --most-dropped allows %g %%",
+		return problem.New(problem.AnswerIsNo, "%.1f %% of the events would be dropped; --most-dropped allows %g %%",
 			dropped, c.Float("most-dropped"))
 	}
 	if moved := 100 * float64(v.Grouping.Moved) / float64(max(1, v.Grouping.Events)); moved > c.Float("most-moved") {
-		return fault.New(fault.AnswerIsNo, "%.1f %% of the events would go to another issue; --most-moved allows %g %%", moved, c.Float("most-moved"))
+		return problem.New(problem.AnswerIsNo, "%.1f %% of the events would go to another issue; --most-moved allows %g %%", moved, c.Float("most-moved"))
 	}
 	return nil
 }
 
 // watch lets fn tell how far it is, in one line of a terminal that is gone when
-// it ends; nobody is told anything where there is no terminal.
+// it ends; without a terminal nothing is printed.
 func watch(to io.Writer, fn func(tell func(string)) error) error {
 	f, ok := to.(*os.File)
 	if !ok || !show.IsTerminal(f) {
@@ -137,7 +137,7 @@ func watch(to io.Writer, fn func(tell func(string)) error) error {
 }
 
 func tryOnFile(c *cli.Command, text string) error {
-	set, _ := rules.Read(text) // it was read before: it has no faults
+	set, _ := rules.Read(text) // it was read before: it has no errors
 	v, err := onFile(c, set)
 	if err != nil {
 		return err
@@ -150,7 +150,7 @@ func tryOnFile(c *cli.Command, text string) error {
 }
 
 // askedAbout makes faults of conditions that cannot answer for the events of a file.
-func askedAbout(c *cli.Command, set *rules.Set) (faults []rules.Fault, err error) {
+func askedAbout(c *cli.Command, set *rules.Set) (faults []rules.Problem, err error) {
 	v, err := onFile(c, set)
 	if err != nil {
 		return nil, err
@@ -158,14 +158,14 @@ func askedAbout(c *cli.Command, set *rules.Set) (faults []rules.Fault, err error
 	for _, r := range v.Intake {
 		if n := r.Failed + r.TooCostly; n > 0 {
 			faults = append(faults,
-				rules.Fault{Line: 1, Column: 1, Section: "intake", Rule: r.Rule,
+				rules.Problem{Line: 1, Column: 1, Section: "intake", Rule: r.Rule,
 					Message: fmt.Sprintf("cannot answer for %d of %d events: %s", n, v.Events, r.Why)})
 		}
 	}
 	for _, r := range v.Grouping.Rules {
 		if n := r.Failed + r.Costly; n > 0 {
 			faults = append(faults,
-				rules.Fault{Line: 1, Column: 1, Section: r.Section, Rule: r.Rule,
+				rules.Problem{Line: 1, Column: 1, Section: r.Section, Rule: r.Rule,
 					Message: fmt.Sprintf("cannot answer for %d of %d events: %s", n, v.Grouping.Events, r.Why)})
 		}
 	}
@@ -181,7 +181,7 @@ func showTrial(out io.Writer, v contract.RulesTried, project string) {
 		fmt.Fprintln(out, "No event is stored to try the rules on. Send some, or look further back with --days.")
 		return
 	}
-	fmt.Fprintf(out, "%s stored %s since %s were looked at, of %s that came in: %s would have been let in, %s dropped.\n", show.Count(int64(v.Events)), show.Plural(v.Events, "event", "events"),
+	fmt.Fprintf(out, "%s stored %s since %s were checked, of %s received: %s would be accepted, %s dropped.\n", show.Count(int64(v.Events)), show.Plural(v.Events, "event", "events"),
 		v.From.Format("2006-01-02 15:04"), show.Count(v.All), show.Count(int64(v.Kept)),
 		show.Count(int64(v.Events-v.Kept)))
 	showTrialRules(out, "INTAKE", v.Intake)
@@ -200,7 +200,7 @@ func showAlertsTried(out io.Writer, list []contract.TrialRule) {
 		fmt.Fprintf(out, "  %s: would have sent %s, about %s\n", show.Plain(r.Rule),
 			show.Counted(int64(r.Events), "message"), show.Counted(int64(r.Issues), "issue"))
 		for _, x := range r.Examples {
-			fmt.Fprintf(out, "    %-14s %s\n", x.Issue, show.Cut(show.Plain(x.Words), 70))
+			fmt.Fprintf(out, "    %-14s %s\n", x.Issue, show.Cut(show.Plain(x.Text), 70))
 		}
 		if r.Why != "" {
 			fmt.Fprintf(out, "    its condition failed for %s: %s\n", show.Counted(int64(r.Failed), "event"),
@@ -227,7 +227,7 @@ func showTrialRules(out io.Writer, section string, list []contract.TrialRule) {
 				show.Plain(r.Why))
 		}
 		for _, ex := range r.Examples {
-			fmt.Fprintf(out, "  %s: %s, event %s of %s\n", show.Plain(r.Rule), show.Plain(show.Cut(ex.Words, 60)),
+			fmt.Fprintf(out, "  %s: %s, event %s of %s\n", show.Plain(r.Rule), show.Plain(show.Cut(ex.Text, 60)),
 				ex.Event, ex.Issue)
 			if ex.Where != "" {
 				fmt.Fprintf(out, "      %s\n      - %s\n      + %s\n", show.Plain(ex.Where),
@@ -250,7 +250,7 @@ func showOutcome(out io.Writer, v contract.Outcome, project string) {
 		}
 		return fmt.Sprintf("%s/%d", project, s.Number)
 	}
-	fmt.Fprintf(out, "\n%s\n", as.Bright(outcomeInWords(v)))
+	fmt.Fprintf(out, "\n%s\n", as.Bright(outcomeText(v)))
 	for _, m := range v.Merges {
 		fmt.Fprintf(out, "\n%s into %s  %s%s\n", as.Bright("Merge"), name(m.Into), show.Plain(m.Into.Headline),
 			byRule(as, m.Into.Rule))
@@ -259,7 +259,7 @@ func showOutcome(out io.Writer, v contract.Outcome, project string) {
 			case s.Number == m.Into.Number && s.Number != 0:
 				return name(s), "stays"
 			case s.Gone:
-				return name(s), "its number would lead there"
+				return name(s), "its number would redirect there"
 			}
 			return name(s), "this part of it"
 		})
@@ -299,8 +299,8 @@ func showOutcome(out io.Writer, v contract.Outcome, project string) {
 	})
 }
 
-// outcomeInWords sums a trial up.
-func outcomeInWords(v contract.Outcome) string {
+// outcomeText sums a trial up.
+func outcomeText(v contract.Outcome) string {
 	if v.Moved == 0 {
 		return fmt.Sprintf("Grouping: nothing would move; all %s stay as they are.",
 			show.Counted(int64(v.Issues), "issue"))
@@ -343,7 +343,7 @@ func examples(out io.Writer, as show.Style, list []contract.Side) {
 	}
 }
 
-// inParts tells a fingerprint in one line.
+// inParts writes a fingerprint in one line.
 func inParts(list []contract.Part) string {
 	var b []string
 	for _, p := range list {

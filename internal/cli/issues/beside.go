@@ -74,6 +74,6 @@ func showBeside(out io.Writer, v contract.Beside, near []contract.NearIssue) {
 	}
 	for _, n := range near {
 		fmt.Fprintf(out, "  %-14s %s\n         %s\n", n.ID, show.Plain(show.Cut(n.Headline, 70)),
-			as.Faint(grouping.NearInWords(n)))
+			as.Faint(grouping.NearText(n)))
 	}
 }

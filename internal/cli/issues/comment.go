@@ -32,12 +32,12 @@ func commentCommand() *cli.Command {
 			if n := c.Int64("delete"); n != 0 {
 				return command.Request(ctx, c, command.Ask(http.MethodDelete,
 					command.OfIssue(id, fmt.Sprintf("/comments/%d", n))), func(out io.Writer, v contract.Commented) {
-					fmt.Fprintf(out, "comment %d is gone\n", v.Comment)
+					fmt.Fprintf(out, "comment %d is deleted\n", v.Comment)
 				})
 			}
 			words := strings.Join(c.StringArgs("text"), " ")
 			if words == "" || words == "-" {
-				raw, err := io.ReadAll(io.LimitReader(c.Root().Reader, comment.Most+1))
+				raw, err := io.ReadAll(io.LimitReader(c.Root().Reader, comment.MaxLength+1))
 				if err != nil {
 					return err
 				}
@@ -70,9 +70,9 @@ func watchCommand() *cli.Command {
 			if err != nil {
 				return err
 			}
-			method, words := http.MethodPut, "You hear of what happens to %s: firethorn notice list\n"
+			method, words := http.MethodPut, "You get notices about %s: firethorn notice list\n"
 			if c.Bool("off") {
-				method, words = http.MethodDelete, "You hear of %s no more, unless you have it.\n"
+				method, words = http.MethodDelete, "You get no more notices about %s, unless you own it.\n"
 			}
 			if _, err := cl.Call(ctx, method, path+"/watch", nil, nil); err != nil {
 				return err

@@ -15,7 +15,7 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // decision is a command that decides about issues: one, several, or all of a
@@ -24,10 +24,16 @@ func decision(verb, usageText, description string, flags []cli.Flag,
 	body func(*cli.Command) (contract.Act, error)) *cli.Command {
 	all := []cli.Flag{
 		&cli.StringFlag{Name: "why", Usage: "a comment `TEXT` for the history"},
-		&cli.BoolFlag{Name: "all", Usage: "all issues of the project that --state and --text select, instead of named ones"},
+		&cli.BoolFlag{
+			Name:  "all",
+			Usage: "all issues of the project that --state and --text select, instead of named ones",
+		},
 		&cli.StringSliceFlag{Name: "state", Usage: "with --all: only issues in these `STATES`, as in issue list",
 			Value: []string{"open"}},
-		&cli.StringFlag{Name: "text", Usage: "with --all: only issues with these `WORDS` in headline, place or message"},
+		&cli.StringFlag{
+			Name:  "text",
+			Usage: "with --all: only issues with these `WORDS` in headline, place or message",
+		},
 		&cli.BoolFlag{Name: "yes", Usage: "with --all: do it; without it the number of issues is printed"},
 	}
 	return &cli.Command{Name: verb, Usage: usageText, Description: description, Flags: append(flags, all...),
@@ -58,7 +64,7 @@ func decision(verb, usageText, description string, flags []cli.Flag,
 }
 
 func decideOne(ctx context.Context, c *cli.Command, verb, id string, act contract.Act) error {
-	return command.Request(ctx, c, command.Ask(http.MethodPost, command.OfIssue(id, "/"+verb), act), showStanding,
+	return command.Request(ctx, c, command.Ask(http.MethodPost, command.OfIssue(id, "/"+verb), act), showStatus,
 		func(v contract.IssueDetail) {
 			showNotes(c, v.Notes)
 		})
@@ -71,8 +77,8 @@ func showNotes(c *cli.Command, notes []string) {
 	}
 }
 
-func showStanding(out io.Writer, v contract.IssueDetail) {
-	fmt.Fprintf(out, "%s  %s: %s\n", v.ID, show.Plain(v.Headline), show.Standing(v.Issue))
+func showStatus(out io.Writer, v contract.IssueDetail) {
+	fmt.Fprintf(out, "%s  %s: %s\n", v.ID, show.Plain(v.Headline), show.Status(v.Issue))
 }
 
 // decideSome decides about the issues named, which are of one project.
@@ -118,7 +124,7 @@ func decideAll(ctx context.Context, c *cli.Command, verb string, act contract.Ac
 		return nil
 	}
 	if !c.Bool("yes") {
-		return &fault.Error{Op: "cli.decideAll", Code: fault.AnswerIsNo,
+		return &problem.Error{Op: "cli.decideAll", Code: problem.AnswerIsNo,
 			Pub: fmt.Sprintf("%s is about %s of %s; nothing was done yet. Say it again with --yes", verb,
 				show.Counted(int64(would.Fits), "issue"), project)}
 	}
@@ -146,26 +152,42 @@ func showRefused(out io.Writer, v contract.ManyDone) {
 func decisions() []*cli.Command {
 	return []*cli.Command{
 		decision("accept", "accept it: it is real and will be worked on", "", nil, nil),
-		decision("assign", "assign it to a person or team; this also accepts it", "",
-			[]cli.Flag{&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an address, or nobody", Required: true}},
+		decision(
+			"assign",
+			"assign it to a person or team; this also accepts it",
+			"",
+			[]cli.Flag{
+				&cli.StringFlag{Name: "to", Usage: "`WHO`: a name, an email address, or nobody", Required: true},
+			},
 			func(c *cli.Command) (contract.Act, error) {
 				to := c.String("to")
 				if to == "nobody" {
 					to = ""
 				}
 				return contract.Act{To: to}, nil
-			}),
-		decision("park", "put it aside until a condition wakes it",
-			"Whichever comes first wakes it, as new, with the reason in its history. It goes on counting. A time is looked at once a minute.\n"+
-				"  firethorn issue park quayside/12 --until 2w --users 10", []cli.Flag{
-				&cli.StringFlag{Name: "until", Usage: "a `TIME`: 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w"},
+			},
+		),
+		decision(
+			"park",
+			"put it aside until a condition wakes it",
+			"The first condition that is met wakes it as new, with the reason in its history. Its events still count. Times are checked once a minute.\n"+
+				"  firethorn issue park quayside/12 --until 2w --users 10",
+			[]cli.Flag{
+				&cli.StringFlag{
+					Name:  "until",
+					Usage: "a `TIME`: 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w",
+				},
 				&cli.Int64Flag{Name: "events", Usage: "wake it after this many more `EVENTS`"},
 				&cli.Int64Flag{Name: "users", Usage: "wake it after this many more affected `USERS`"},
 				&cli.BoolFlag{Name: "doubled", Usage: "wake it when a day has twice the usual events (at least 10)"},
-				&cli.BoolFlag{Name: "next-release", Usage: "wake it when it is seen in a release after the newest one"},
+				&cli.BoolFlag{
+					Name:  "next-release",
+					Usage: "wake it when it is seen in a release after the newest one",
+				},
 				&cli.BoolFlag{Name: "new-environment",
 					Usage: "wake it when it is seen in a new environment"},
-			}, func(c *cli.Command) (contract.Act, error) {
+			},
+			func(c *cli.Command) (contract.Act, error) {
 				p := &contract.Park{Events: c.Int64("events"), Users: c.Int64("users"), Doubled: c.Bool("doubled"),
 					NextRelease: c.Bool("next-release"), NewEnvironment: c.Bool("new-environment")}
 				var err error
@@ -173,8 +195,11 @@ func decisions() []*cli.Command {
 					p.Until, err = MomentOf(until, time.Now())
 				}
 				return contract.Act{Park: p}, err
-			}),
-		decision("fix", "mark it as fixed in a release, a commit or from now on",
+			},
+		),
+		decision(
+			"fix",
+			"mark it as fixed in a release, a commit or from now on",
 			"It comes back by an event of a release that contains the fix. One of an older release is counted, and is no alarm.\n"+
 				"A commit can say the same in the last paragraph of its message: Firethorn-Fixes: quayside/12",
 			[]cli.Flag{
@@ -182,10 +207,12 @@ func decisions() []*cli.Command {
 				&cli.BoolFlag{Name: "next", Usage: "fixed in the next release"},
 				&cli.StringFlag{Name: "commit", Usage: "fixed by the commit `HASH`"},
 				&cli.BoolFlag{Name: "now", Usage: "fixed from now on, whatever the release"},
-			}, func(c *cli.Command) (contract.Act, error) {
+			},
+			func(c *cli.Command) (contract.Act, error) {
 				return contract.Act{Release: c.String("in"), Next: c.Bool("next"), Commit: c.String("commit"),
 					Now: c.Bool("now")}, nil
-			}),
+			},
+		),
 		decision("dismiss", "dismiss it: it will not be worked on, and goes on counting silently", "", nil, nil),
 		decision("count-only", "dismiss it, and store no more bodies of its events", "", nil, nil),
 		decision("severity", "set its severity, a part of its impact", "", []cli.Flag{&cli.StringFlag{Name: "as",
@@ -215,11 +242,17 @@ func MomentOf(s string, now time.Time) (time.Time, error) {
 	if d, err := time.ParseDuration(s); err == nil {
 		return now.Add(d).UTC(), nil
 	}
-	return time.Time{}, command.Usage("%q is no time to come: write 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w", s)
+	return time.Time{}, command.Usage(
+		"%q is no time to come: write 2026-12-24, 2026-12-24T09:00:00Z, or from now on 12h, 3d, 2w",
+		s,
+	)
 }
 
 func undoCommand() *cli.Command {
-	return &cli.Command{Name: "undo", Usage: "undo the newest change: a decision, a merge, or an automatic change", Arguments: []cli.Argument{command.Text("id")},
+	return &cli.Command{
+		Name:      "undo",
+		Usage:     "undo the newest change: a decision, a merge, or an automatic change",
+		Arguments: []cli.Argument{command.Text("id")},
 		Flags: []cli.Flag{&cli.Int64Flag{Name: "bulk",
 			Usage: "undo the bulk decision `NUMBER`, except where something was decided since"}},
 		Description: "For a merged issue it undoes the merge. Run again, it undoes the change before.",
@@ -236,11 +269,14 @@ func undoCommand() *cli.Command {
 				return err
 			}
 			return decideOne(ctx, c, "undo", id, contract.Act{})
-		}}
+		},
+	}
 }
 
 func deleteCommand() *cli.Command {
-	return &cli.Command{Name: "delete", Usage: "delete an issue and all its events permanently",
+	return &cli.Command{
+		Name:      "delete",
+		Usage:     "delete an issue and all its events permanently",
 		Arguments: []cli.Argument{command.Text("id")},
 		Flags: []cli.Flag{&cli.Int64Flag{Name: "confirm", Value: -1,
 			Usage: "confirm that this many `EVENTS` are deleted; without it the number is printed"}},
@@ -264,16 +300,26 @@ func deleteCommand() *cli.Command {
 			if _, err := cl.Call(ctx, http.MethodGet, path+"/deletion", nil, &d); err != nil {
 				return err
 			}
-			return &fault.Error{Op: "cli.delete", Code: fault.AnswerIsNo,
-				Pub: fmt.Sprintf("%s would go for good, with %s; nothing was done yet. To delete it: firethorn issue delete %s --confirm %d", d.Issue, whatGoes(d), d.Issue, d.Events)}
-		}}
+			return &problem.Error{
+				Op:   "cli.delete",
+				Code: problem.AnswerIsNo,
+				Pub: fmt.Sprintf(
+					"%s would go for good, with %s; nothing was done yet. To delete it: firethorn issue delete %s --confirm %d",
+					d.Issue,
+					whatGoes(d),
+					d.Issue,
+					d.Events,
+				),
+			}
+		},
+	}
 }
 
 func whatGoes(d contract.Deletion) string {
 	s := fmt.Sprintf("%s (%s with their bodies) of %s", show.Counted(d.Events, "event"), show.Count(d.Bodies),
 		show.Counted(d.Users, "user"))
 	if d.Feedback > 0 {
-		s += fmt.Sprintf(", what people said %d times", d.Feedback)
+		s += fmt.Sprintf(", feedback %s", show.Counted(d.Feedback, "time"))
 	}
 	if d.MergedFrom > 0 {
 		s += fmt.Sprintf(", and %s that lead to it", show.Counted(d.MergedFrom, "number"))

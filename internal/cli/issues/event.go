@@ -68,7 +68,7 @@ func eventList(ctx context.Context, c *cli.Command) error {
 		path = command.OfIssue(id, "/events?"+q.Encode())
 	}
 	return command.Get(ctx, c, path, func(out io.Writer, v contract.Events) {
-		defer search.Said(out, v.Searched)
+		defer search.Completeness(out, v.Searched)
 		if len(v.Events) == 0 && searched {
 			fmt.Fprintln(out, "No event fits. Events are searched in the last 7 days; a longer time: --window 30d")
 			return
@@ -86,7 +86,7 @@ func eventList(ctx context.Context, c *cli.Command) error {
 
 func showTraceEvents(out io.Writer, v contract.TraceEvents) {
 	if len(v.Events) == 0 {
-		fmt.Fprintln(out, "No event of this trace is kept. An event's trace id stands in event show.")
+		fmt.Fprintln(out, "No event of this trace is stored. firethorn event show prints an event's trace id.")
 		return
 	}
 	listEvents(out, v.Events)
@@ -104,7 +104,7 @@ func showEvent(out io.Writer, e contract.Event, raw bool) {
 	if e.TraceID != "" {
 		fmt.Fprintf(out, "trace %s, span %s%s: firethorn event list %s\n", show.Plain(e.TraceID),
 			show.OrDash(show.Plain(e.SpanID)),
-			spanWords(e.Span), shell.Option("--trace", e.TraceID))
+			spanText(e.Span), shell.Option("--trace", e.TraceID))
 	}
 	if e.Log != nil && e.Log.Text != "" {
 		fmt.Fprintf(out, "log record%s: %s\n", orNothing(" of %s", e.Scope), show.Plain(e.Log.Text))
@@ -124,7 +124,7 @@ func showEvent(out io.Writer, e contract.Event, raw bool) {
 		showFrames(out, t.Frames, raw)
 	}
 	if len(e.Feedback) > 0 {
-		fmt.Fprintln(out, "\nwhat people said")
+		fmt.Fprintln(out, "\nfeedback")
 		showFeedback(out, e.Feedback)
 	}
 	if len(e.Breadcrumbs) > 0 {
@@ -167,8 +167,8 @@ func listEvents(out io.Writer, list []contract.EventRow, columns ...string) {
 	})
 }
 
-// spanWords tell the span that recorded an exception.
-func spanWords(s *contract.Span) string {
+// spanText describes the span that recorded an exception.
+func spanText(s *contract.Span) string {
 	if s == nil || s.Name == "" {
 		return ""
 	}

@@ -26,7 +26,7 @@ func scoringFlags() []cli.Flag {
 		&cli.IntFlag{Name: "surge-minutes", Usage: fmt.Sprintf("what is held against the past: 10 to 60, in tens (by default %d)", d.Minutes)},
 		&cli.Int64Flag{Name: "surge-events", Usage: fmt.Sprintf("at least so many events (%d)", d.Events)},
 		&cli.Int64Flag{Name: "surge-users",
-			Usage: fmt.Sprintf("of at least so many users, where users are told (%d)", d.Users)},
+			Usage: fmt.Sprintf("of at least so many users, where users are known (%d)", d.Users)},
 		&cli.FloatFlag{Name: "surge-times", Usage: fmt.Sprintf("at least so many times what is usual (%v)", d.Times)},
 		&cli.FloatFlag{Name: "surge-odds", Usage: fmt.Sprintf("and at most this likely by chance (%v)", d.Odds)},
 		&cli.FloatFlag{Name: "surge-share",
@@ -169,7 +169,7 @@ func showTrialOfScoring(out io.Writer, v contract.ScoringTrial) {
 			}
 			row(fmt.Sprintf("%5d", r.Place), was, fmt.Sprintf("%6.1f", r.Impact), before, r.Issue,
 				show.Cut(r.Headline, 48),
-				fmt.Sprintf("%.1f %s", best.Points, best.Words))
+				fmt.Sprintf("%.1f %s", best.Points, best.Text))
 		}
 	})
 	for _, r := range v.Before {
@@ -187,10 +187,10 @@ func ShowImpact(out io.Writer, points float64, parts []contract.Summand) {
 	fmt.Fprintf(out, "impact %.1f\n", points)
 	for _, p := range parts {
 		if p.Points == 0 {
-			nothing = append(nothing, fmt.Sprintf("%s (%s)", p.Name, p.Words))
+			nothing = append(nothing, fmt.Sprintf("%s (%s)", p.Name, p.Text))
 			continue
 		}
-		fmt.Fprintf(out, "  %4.1f of %4.1f  %-9s  %s\n", p.Points, p.Most, p.Name, show.Plain(p.Words))
+		fmt.Fprintf(out, "  %4.1f of %4.1f  %-9s  %s\n", p.Points, p.Max, p.Name, show.Plain(p.Text))
 	}
 	if len(nothing) > 0 {
 		fmt.Fprintf(out, "  nothing for %s\n", show.Plain(strings.Join(nothing, ", ")))

@@ -142,7 +142,7 @@ func mergeIssues(ctx context.Context, c *cli.Command) error {
 	path := fmt.Sprintf("/api/issues/%s/%d/merge", url.PathEscape(project), numbers[0])
 	return command.Request(ctx, c, command.Ask(http.MethodPost, command.Fixed(path),
 		contract.Merge{Into: into, Others: numbers[1:]}), func(out io.Writer, v contract.IssueDetail) {
-		fmt.Fprintf(out, "%s  %s: %s; %s, %s%s\n", v.ID, show.Plain(v.Headline), show.Standing(v.Issue),
+		fmt.Fprintf(out, "%s  %s: %s; %s, %s%s\n", v.ID, show.Plain(v.Headline), show.Status(v.Issue),
 			show.Counted(v.Events, "event"), show.Counted(v.Users, "user"), recounting(v.Issue))
 	})
 }
@@ -155,7 +155,7 @@ func recounting(v contract.Issue) string {
 }
 
 func showIssues(out io.Writer, v contract.Issues) {
-	defer search.Said(out, v.Searched)
+	defer search.Completeness(out, v.Searched)
 	if len(v.Issues) == 0 {
 		total := int64(0)
 		for _, n := range v.States {
@@ -236,7 +236,7 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 	if v.Message != "" {
 		fmt.Fprintf(out, "%s\n", show.Lines(v.Message))
 	}
-	fmt.Fprintf(out, "\n%s\n", show.Standing(v.Issue))
+	fmt.Fprintf(out, "\n%s\n", show.Status(v.Issue))
 	if len(v.Watching) > 0 {
 		fmt.Fprintf(out, "watched by %s\n", show.Plain(strings.Join(v.Watching, ", ")))
 	}
@@ -264,7 +264,7 @@ func showIssue(out io.Writer, v contract.IssueDetail) {
 		v.FirstSeen.Format("2006-01-02 15:04"),
 		show.Ago(v.LastSeen))
 	if v.Surge != nil {
-		fmt.Fprintf(out, "surging since %s: %s\n", v.Surge.Since.Format("2006-01-02 15:04"), show.Plain(v.Surge.Words))
+		fmt.Fprintf(out, "surging since %s: %s\n", v.Surge.Since.Format("2006-01-02 15:04"), show.Plain(v.Surge.Text))
 	}
 	ShowImpact(out, v.Impact, v.ImpactParts)
 	for _, r := range v.Releases {
@@ -334,12 +334,12 @@ func showHistory(out io.Writer, h contract.History) {
 		if e.Why != "" {
 			why = " — " + show.Plain(e.Why)
 		}
-		fmt.Fprintf(out, "  %s  %s%s%s%s\n", e.At.Format("2006-01-02 15:04"), show.Plain(who), show.Plain(e.Words),
+		fmt.Fprintf(out, "  %s  %s%s%s%s\n", e.At.Format("2006-01-02 15:04"), show.Plain(who), show.Plain(e.Text),
 			why, undone)
 	}
 }
 
-// showComment prints what somebody wrote, under who and when.
+// showComment prints a comment, under its author and time.
 func showComment(out io.Writer, e contract.HistoryEntry) {
 	more := ""
 	if e.Why != "" {
@@ -351,7 +351,7 @@ func showComment(out io.Writer, e contract.HistoryEntry) {
 	fmt.Fprintf(out, "  %s  %s writes%s, comment %d:\n", e.At.Format("2006-01-02 15:04"), show.Plain(e.Actor),
 		show.Plain(more),
 		e.Comment)
-	for line := range strings.Lines(show.Lines(e.Words)) {
+	for line := range strings.Lines(show.Lines(e.Text)) {
 		fmt.Fprintf(out, "      %s\n", strings.TrimRight(line, "\n"))
 	}
 }

@@ -50,7 +50,7 @@ func Owner() *cli.Command {
 
 func showCarriers(out io.Writer, v contract.Carriers) {
 	if len(v.Carriers) == 0 {
-		fmt.Fprintln(out, "Nobody has an issue. firethorn issue assign gives one to a person; firethorn issue owners says to whom.")
+		fmt.Fprintln(out, "No issue has an owner. firethorn issue assign gives one to a person; firethorn issue owners proposes whom.")
 		return
 	}
 	show.Table(out, func(row func(...any)) {

@@ -69,10 +69,10 @@ func Session() *cli.Command {
 				}
 				return command.Get(ctx, c, command.OfProject("/sessions/"+url.PathEscape(id)),
 					func(out io.Writer, s contract.SessionDetail) {
-						fmt.Fprintf(out, "session %s: %s\n%s in %s, from %s on, %s; last heard of %s\n",
+						fmt.Fprintf(out, "session %s: %s\n%s in %s, from %s on, %s; last message %s\n",
 							show.Plain(s.ID), s.Outcome, show.OrElse(show.Plain(s.Release), "no release"),
 							show.Plain(s.Environment), s.Started.Format("2006-01-02 15:04:05 UTC"),
-							lasted(s.DurationMS), show.Ago(s.LastHeard))
+							lasted(s.DurationMS), show.Ago(s.LastReceived))
 						if len(s.Events) == 0 {
 							fmt.Fprintln(out, "No event of it is kept.")
 							return
@@ -114,7 +114,7 @@ func lasted(ms int64) string {
 	return d.String()
 }
 
-// Feedback is the command about what people said.
+// Feedback is the command about feedback.
 func Feedback() *cli.Command {
 	return &cli.Command{Name: "feedback", Usage: "feedback of affected users", Commands: []*cli.Command{
 		{Name: "list", Usage: "list feedback, newest first",
@@ -142,7 +142,7 @@ func Feedback() *cli.Command {
 				}
 				return command.Get(ctx, c, path, func(out io.Writer, v contract.FeedbackList) {
 					if len(v.Feedback) == 0 {
-						fmt.Fprintln(out, "Nobody has said anything. The browser client has a dialog that asks: askForFeedback() of @firethorn/client/feedback")
+						fmt.Fprintln(out, "No feedback yet. The browser client has a dialog that asks for it: askForFeedback() of @firethorn/client/feedback")
 						return
 					}
 					showFeedback(out, v.Feedback)
@@ -160,7 +160,7 @@ func showFeedback(out io.Writer, list []contract.Feedback) {
 		if f.Name != "" || f.Email != "" {
 			who = strings.TrimSpace(show.Plain(f.Name) + orNothing(" <%s>", f.Email))
 		}
-		about := show.OrElse(f.Issue, orNothing("event %s, which has not been filed", f.Event))
+		about := show.OrElse(f.Issue, orNothing("event %s, which is not processed yet", f.Event))
 		fmt.Fprintf(out, "%s, %s%s\n", f.Time.Format("2006-01-02 15:04"), who, orNothing(", about %s", about))
 		fmt.Fprintf(out, "  %s\n\n", show.Indent(show.Lines(f.Text)))
 	}

@@ -29,7 +29,7 @@ func sinceCommand() *cli.Command {
 
 func showSince(out io.Writer, v contract.Since) {
 	as := show.StyleOf(out)
-	type line struct{ day, words string }
+	type line struct{ day, text string }
 	events := map[string]contract.TrendDay{}
 	most := int64(1)
 	for _, d := range v.Days {
@@ -59,7 +59,7 @@ func showSince(out io.Writer, v contract.Since) {
 		}
 		mark := map[string]string{"regressed": "!", "fix": "✓", "released": "✓", "holding": "✓", "release": "▲",
 			"deploy": "↑"}[m.Kind]
-		words := show.Plain(m.Words)
+		words := show.Plain(m.Text)
 		if m.Kind == "regressed" {
 			words = as.Bright(words)
 		}
@@ -69,20 +69,20 @@ func showSince(out io.Writer, v contract.Since) {
 		add(v.Days[next].Day)
 	}
 	for _, l := range lines {
-		fmt.Fprintf(out, "  %-16s  %s\n", l.day, l.words)
+		fmt.Fprintf(out, "  %-16s  %s\n", l.day, l.text)
 	}
-	for _, words := range []string{holdingWords(v.Holding), v.Quiet} {
+	for _, words := range []string{holdingText(v.Holding), v.Quiet} {
 		if words != "" {
 			fmt.Fprintf(out, "\n%s\n", show.Plain(words))
 		}
 	}
 }
 
-func holdingWords(h *contract.Holding) string {
+func holdingText(h *contract.Holding) string {
 	if h == nil {
 		return ""
 	}
-	return h.Words
+	return h.Text
 }
 
 func likelyCommand() *cli.Command {
@@ -106,11 +106,11 @@ func likelyCommand() *cli.Command {
 func showLikely(out io.Writer, v contract.LikelyChanges) {
 	as := show.StyleOf(out)
 	fmt.Fprintf(out, "%s appeared in %s: %s\n", v.Issue, show.Plain(show.OrElse(v.Release, "no release")),
-		show.Plain(v.Words))
+		show.Plain(v.Text))
 	if v.Onset != nil {
-		fmt.Fprintf(out, "%s\n", show.Plain(v.Onset.Words))
+		fmt.Fprintf(out, "%s\n", show.Plain(v.Onset.Text))
 		for _, d := range v.Onset.Deploys {
-			fmt.Fprintf(out, "  %s  %s\n", d.At.Format("2006-01-02 15:04"), show.Plain(d.Words))
+			fmt.Fprintf(out, "  %s  %s\n", d.At.Format("2006-01-02 15:04"), show.Plain(d.Text))
 		}
 	}
 	for _, c := range v.Changes {
@@ -165,11 +165,11 @@ func showOwners(out io.Writer, v contract.Owners) {
 	if v.Path != "" {
 		fmt.Fprintf(out, "  %s\n", as.Faint(show.Plain(v.Path)))
 	}
-	if v.Words != "" {
-		fmt.Fprintf(out, "  %s\n", as.Faint(show.Plain(v.Words)))
+	if v.Text != "" {
+		fmt.Fprintf(out, "  %s\n", as.Faint(show.Plain(v.Text)))
 	}
 	if len(v.Strangers) > 0 {
-		fmt.Fprintf(out, "Named there, and nobody here: %s\n", show.Plain(strings.Join(v.Strangers, ", ")))
+		fmt.Fprintf(out, "Named there, but no account here: %s\n", show.Plain(strings.Join(v.Strangers, ", ")))
 	}
 	for _, b := range v.Bad {
 		fmt.Fprintf(out, "CODEOWNERS, line %d is not used: %s\n  %s\n", b.Line, show.Plain(b.Why), show.Plain(b.Text))
@@ -228,7 +228,7 @@ func Notice() *cli.Command {
 
 func showNotices(out io.Writer, v contract.Notices) {
 	if len(v.Notices) == 0 {
-		fmt.Fprintln(out, "No notice. You are notified here when an issue that you own, fixed, parked or watch comes back, wakes or holds, when others decide about it or comment on it, and when a comment mentions you.")
+		fmt.Fprintln(out, "No notice. You are notified here when an issue that you own, fixed, parked or watch regresses, wakes or holds, when others decide about it or comment on it, and when a comment mentions you.")
 		return
 	}
 	for _, n := range v.Notices {
@@ -241,7 +241,7 @@ func showNotices(out io.Writer, v contract.Notices) {
 			who = n.Actor + ": "
 		}
 		fmt.Fprintf(out, "%s %-11s %-14s %s\n", mark, show.Ago(n.At), n.Issue, show.Plain(n.Headline))
-		for line := range strings.Lines(who + n.Words) {
+		for line := range strings.Lines(who + n.Text) {
 			fmt.Fprintf(out, "  %s\n", show.Plain(strings.TrimSuffix(line, "\n")))
 		}
 	}

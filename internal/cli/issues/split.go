@@ -72,10 +72,10 @@ func differenceOf(c *cli.Command) (d contract.SplitBy, asked bool, err error) {
 func showDifferences(out io.Writer, v contract.Differences) {
 	as := show.StyleOf(out)
 	if len(v.Differences) == 0 {
-		fmt.Fprintf(out, "The %d kept events of %s that were looked at differ in nothing that it could be split by.\n", v.Looked, v.Issue)
+		fmt.Fprintf(out, "The %d stored events of %s that were compared differ in nothing that a split could use.\n", v.Looked, v.Issue)
 		return
 	}
-	fmt.Fprintf(out, "What the events of %s differ in, of %d that were looked at. To split by one of them:\n%s\n",
+	fmt.Fprintf(out, "Differences among %[2]d events of %[1]s. To split by one of them:\n%[3]s\n",
 		v.Issue, v.Looked, as.Bright("firethorn issue split "+v.Issue+" …"))
 	by := ""
 	for _, d := range v.Differences {
@@ -94,17 +94,17 @@ func showDifferences(out io.Writer, v contract.Differences) {
 	}
 }
 
-// showSplit tells a split from the side of an issue.
+// showSplit describes a split from the side of an issue.
 func showSplit(out io.Writer, id string, s contract.SplitOf) {
 	if s.To == id {
-		fmt.Fprintf(out, "split off from %s: %s\n", s.From, show.Plain(s.Words))
+		fmt.Fprintf(out, "split off from %s: %s\n", s.From, show.Plain(s.Text))
 	} else {
-		fmt.Fprintf(out, "split off as %s: %s\n", s.To, show.Plain(s.Words))
+		fmt.Fprintf(out, "split off as %s: %s\n", s.To, show.Plain(s.Text))
 	}
 	switch {
 	case s.Looking:
-		fmt.Fprintf(out, "  its kept events are being looked through: %s so far\n", show.Count(s.Looked))
+		fmt.Fprintf(out, "  comparing its stored events: %s so far\n", show.Count(s.Looked))
 	case s.Stays > 0:
-		fmt.Fprintf(out, "  of %s events filed before no body is kept: they stay in %s\n", show.Count(s.Stays), s.From)
+		fmt.Fprintf(out, "  %s earlier events have no stored body: they stay in %s\n", show.Count(s.Stays), s.From)
 	}
 }

@@ -40,7 +40,7 @@ func ticket(ctx context.Context, c *cli.Command) error {
 	in, link, unlink := c.String("in"), c.String("link"), c.String("unlink")
 	switch {
 	case unlink != "" && link != "" || unlink != "" && c.Bool("another"):
-		return command.Usage("--unlink stands alone, or with --in")
+		return command.Usage("use --unlink alone, or with --in only")
 	case unlink != "":
 		q := url.Values{"key": {unlink}}
 		if in != "" {
@@ -60,11 +60,11 @@ func ticket(ctx context.Context, c *cli.Command) error {
 }
 
 func showTicketed(out io.Writer, v contract.Ticketed) {
-	if v.Said != "" {
-		fmt.Fprintln(out, show.Plain(v.Said))
+	if v.Text != "" {
+		fmt.Fprintln(out, show.Plain(v.Text))
 	}
 	if len(v.Tickets) == 0 {
-		if v.Said == "" {
+		if v.Text == "" {
 			fmt.Fprintf(out, "%s has no ticket: firethorn issue ticket %s --in DESTINATION makes one\n", v.Issue, v.Issue)
 		}
 		return

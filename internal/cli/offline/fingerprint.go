@@ -114,7 +114,7 @@ func methodOf(c *cli.Command) (grouping.Method, error) {
 	}
 	set, faults := rules.Read(string(raw))
 	if len(faults) > 0 {
-		return m, fmt.Errorf("%s:%s; firethorn rules check %s lists all faults", name, faults[0], name)
+		return m, fmt.Errorf("%s:%s; firethorn rules check %s lists all errors", name, faults[0], name)
 	}
 	m.Rules = set
 	return m, nil
@@ -126,15 +126,15 @@ type Readable struct {
 	Frames [][]event.Frame
 }
 
-// mostLine is the longest event that is read, in bytes.
-const mostLine = 16 << 20
+// maxLine is the longest event that is read, in bytes.
+const maxLine = 16 << 20
 
 // ReadEvents reads events, one a line, with the symbols of a directory, by the
 // frame rules of a method.
 func ReadEvents(in io.Reader, maps *symbols.MapsOf, method grouping.Method) ([]Readable, error) {
 	var list []Readable
 	s := bufio.NewScanner(in)
-	s.Buffer(make([]byte, 64<<10), mostLine)
+	s.Buffer(make([]byte, 64<<10), maxLine)
 	for n := 1; s.Scan(); n++ {
 		if len(s.Bytes()) == 0 {
 			continue
@@ -148,7 +148,7 @@ func ReadEvents(in io.Reader, maps *symbols.MapsOf, method grouping.Method) ([]R
 		list = append(list, Readable{e, symbolicate.Event(e, maps, symbolicate.Options{Kinds: method.Kinds()})})
 	}
 	if errors.Is(s.Err(), bufio.ErrTooLong) {
-		return nil, command.Usage("an event is longer than %d MiB", mostLine>>20)
+		return nil, command.Usage("an event is longer than %d MiB", maxLine>>20)
 	}
 	return list, s.Err()
 }
@@ -238,7 +238,7 @@ func (v *fingerprintsView) show(list []Readable, maps *symbols.MapsOf, method gr
 			fmt.Fprintf(out, "  %s\n", show.Plain(f.String()))
 		}
 		if line.Computed != "" {
-			fmt.Fprintln(out, "  the engine left frames out; others that print all frames tell which bug it is")
+			fmt.Fprintln(out, "  the engine left out frames; traces of engines that print all frames show which bug it is")
 		}
 		ShowParts(out, show.StyleOf(v.to), from.Parts(p.Parts), from.Parts(p.Left))
 	}
@@ -246,7 +246,7 @@ func (v *fingerprintsView) show(list []Readable, maps *symbols.MapsOf, method gr
 }
 
 // wholeOf finds the fingerprints of whole traces that those with frames left
-// out stand for.
+// out represent.
 func wholeOf(prints []fingerprint.Result,
 	follows map[fingerprint.Key]moved.Followed) map[fingerprint.Key]fingerprint.Key {
 	all := make([]*fingerprint.Result, len(prints))

@@ -39,8 +39,8 @@ type stackException struct {
 	Rest     []string      `json:"rest,omitempty"`     // lines that are no frames
 }
 
-// mostStack is the longest text that is read for a trace, in bytes.
-const mostStack = 16 << 20
+// maxStack is the longest text that is read for a trace, in bytes.
+const maxStack = 16 << 20
 
 // Stack is the command that makes a stack trace readable without a service.
 func Stack() *cli.Command {
@@ -60,12 +60,12 @@ func Stack() *cli.Command {
 				return err
 			}
 			defer stop()
-			raw, err := io.ReadAll(io.LimitReader(in, mostStack+1))
+			raw, err := io.ReadAll(io.LimitReader(in, maxStack+1))
 			if err != nil {
 				return err
 			}
-			if len(raw) > mostStack {
-				return command.Usage("the text is longer than %d MiB: cut the trace out of it", mostStack>>20)
+			if len(raw) > maxStack {
+				return command.Usage("the text is longer than %d MiB: cut the trace out of it", maxStack>>20)
 			}
 			symbols := &symbols.DirSymbols{Dir: c.String("maps"),
 				Kinds: kindRules(c.StringSlice("own"), c.StringSlice("vendor"))}
@@ -102,7 +102,7 @@ func readStack(text string, symbols *symbols.DirSymbols) stackAnswer {
 	return a
 }
 
-var relationWords = map[string]string{"cause": "caused by ", "suppressed": "suppressed ", "member": "member ",
+var relationTexts = map[string]string{"cause": "caused by ", "suppressed": "suppressed ", "member": "member ",
 	"context": "while handling ", "thread": ""}
 
 func showStack(out io.Writer, a stackAnswer) {
@@ -122,8 +122,8 @@ func showStack(out io.Writer, a stackAnswer) {
 		if head != "" && x.Message != "" {
 			head += ": "
 		}
-		fmt.Fprintln(out, as.Faint(relationWords[x.Relation])+
-			as.Fault(show.Lines(show.OrElse(head+x.Message, "a trace without its exception"))))
+		fmt.Fprintln(out, as.Faint(relationTexts[x.Relation])+
+			as.Problem(show.Lines(show.OrElse(head+x.Message, "a trace without its exception"))))
 		(&show.Frames{Out: out, As: as, Around: 1}).Folded(from.Frames(x.Frames))
 		if x.Omitted > 0 {
 			fmt.Fprintln(out, as.Faint(fmt.Sprintf("      … %d more that the runtime left out", x.Omitted)))

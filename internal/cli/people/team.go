@@ -62,7 +62,7 @@ func Team() *cli.Command {
 }
 
 func showTeam(out io.Writer, t contract.Team) {
-	members := "nobody yet: firethorn team change --add WHO"
+	members := "no members yet: firethorn team change --add WHO"
 	if len(t.Members) > 0 {
 		members = strings.Join(t.Members, ", ")
 	}

@@ -22,7 +22,7 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/client"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/shell"
 	"firethorn/internal/guide"
 )
@@ -78,7 +78,7 @@ func asName(s string) string {
 	return strings.Trim(s[:min(len(s), 60)], "-")
 }
 
-// settingUp leads somebody through it.
+// settingUp leads a person through the set-up.
 type settingUp struct {
 	cl            *client.Client
 	out           io.Writer
@@ -132,12 +132,12 @@ func (s *settingUp) ask(what, usual string) string {
 
 func (s *settingUp) path() string { return "/api/projects/" + url.PathEscape(s.name) }
 
-// make makes the project where there is none, and gives its steps.
+// make makes the project if there is none, and gives its steps.
 func (s *settingUp) make(ctx context.Context, out io.Writer) (steps []byte, before int64, err error) {
 	path := s.path()
 	var p contract.Project
 	_, err = s.cl.Call(ctx, http.MethodGet, path, nil, &p)
-	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+	if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.NotFound {
 		if _, err = s.cl.Call(ctx, http.MethodPost, "/api/projects", contract.NewProject{Name: s.name, KeepDays: 30},
 			&p); err == nil {
 			fmt.Fprintf(out, "\nThe project %s was made.\n", show.Plain(p.Name))
@@ -183,7 +183,7 @@ func (s *settingUp) listen(ctx context.Context, path string, before int64, wait 
 			return s.arrived(ctx, path)
 		}
 		if time.Now().After(until) {
-			return fault.New(fault.AnswerIsNo, "nothing arrived within %s; firethorn received --project %s says whether anything was refused", wait, s.name)
+			return problem.New(problem.AnswerIsNo, "nothing arrived within %s; firethorn received --project %s says whether anything was refused", wait, s.name)
 		}
 		select {
 		case <-ctx.Done():

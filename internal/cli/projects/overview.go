@@ -42,7 +42,7 @@ func showOverview(out io.Writer, v contract.ProjectOverviews) {
 		for _, p := range list {
 			free, says, uptake, users := "-", "-", "-", "-"
 			if h := p.Health; h != nil {
-				free, says = fmt.Sprintf("%.2f %%", 100*h.CrashFreeSessions.Share), show.OrDash(h.Says)
+				free, says = fmt.Sprintf("%.2f %%", 100*h.CrashFreeSessions.Share), show.OrDash(h.Result)
 				uptake, users = fmt.Sprintf("%.0f %%", 100*h.Uptake), change(p.UsersWeek)
 			}
 			row(p.Project, show.OrDash(show.Plain(p.NewestRelease)), free, says, uptake, show.Figure(p.OpenIssues),

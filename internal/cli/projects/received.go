@@ -38,8 +38,8 @@ func showReceived(out io.Writer, v contract.Received, examples bool) {
 		show.Plain(v.Project), v.From.Format("2006-01-02 15:04"),
 		show.Count(v.Sum.Stored), show.Count(v.Sum.Dropped), show.Count(v.Sum.OverAllowance), show.Count(v.Sum.Refused))
 	if v.Sum.Sessions+v.Sum.Feedback > 0 {
-		fmt.Fprintf(out, "beside them %s messages about sessions, and feedback %s times\n\n",
-			show.Count(v.Sum.Sessions), show.Count(v.Sum.Feedback))
+		fmt.Fprintf(out, "also %s about sessions, and feedback %s\n\n",
+			show.Counted(v.Sum.Sessions, "message"), show.Counted(v.Sum.Feedback, "time"))
 	}
 	show.Table(out, func(row func(...any)) {
 		row("HOUR (UTC)", " STORED", "DROPPED", "   OVER", "REFUSED", "    CUT", "SCRUBBED", "")
@@ -58,9 +58,9 @@ func showReceived(out io.Writer, v contract.Received, examples bool) {
 	if len(v.Causes) > 0 {
 		fmt.Fprintln(out)
 		show.Table(out, func(row func(...any)) {
-			row(" EVENTS", "CAUSE", "RULE", "THAT IS")
+			row(" EVENTS", "CAUSE", "RULE", "MEANING")
 			for _, c := range v.Causes {
-				row(show.Figure(c.Events), strings.ReplaceAll(c.Cause, "_", " "), show.OrDash(c.Rule), c.Words)
+				row(show.Figure(c.Events), strings.ReplaceAll(c.Cause, "_", " "), show.OrDash(c.Rule), c.Text)
 			}
 		})
 	}
@@ -69,7 +69,7 @@ func showReceived(out io.Writer, v contract.Received, examples bool) {
 			if examples {
 				fmt.Fprintf(out, "  %s %s, %s: %s\n", strings.ReplaceAll(c.Cause, "_", " "),
 					show.Plain(show.OrDash(c.Rule)),
-					show.Ago(e.At), show.Plain(show.Cut(e.Words, 140)))
+					show.Ago(e.At), show.Plain(show.Cut(e.Text, 140)))
 			}
 		}
 	}

@@ -16,7 +16,7 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/client"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/release"
 	"firethorn/internal/git"
 )
@@ -48,7 +48,7 @@ func announce(ctx context.Context, c *cli.Command) error {
 		case ok:
 			commit, err := repo.Commit(ctx, show.OrElse(in.Commit, "HEAD"))
 			if err != nil && (c.String("repo") != "" || in.Commit == "") {
-				return fault.Wrap("cli.announce", fault.WrongUse, err,
+				return problem.Wrap("cli.announce", problem.WrongUse, err,
 					"%v; name another with --commit, or send no history with --repo none", err)
 			}
 			if err == nil {
@@ -89,7 +89,7 @@ func sendHistory(ctx context.Context, cl *client.Client, repo git.Repo, project,
 		return nil
 	}
 	if err != nil {
-		return fault.Wrap("cli.announce", fault.WrongUse, err,
+		return problem.Wrap("cli.announce", problem.WrongUse, err,
 			"the history could not be read: %v; --repo none announces without it", err)
 	}
 	if !any {
@@ -122,7 +122,7 @@ func sendHistory(ctx context.Context, cl *client.Client, repo git.Repo, project,
 	fmt.Fprintf(say, "sent %s up to %s (%d kB)\n", show.Counted(int64(taken.Commits), "commit"),
 		release.Short(taken.Tip),
 		(size+1023)/1024)
-	for _, t := range taken.Told {
+	for _, t := range taken.Notices {
 		fmt.Fprintf(say, "  %s\n", show.Plain(t))
 	}
 	return nil

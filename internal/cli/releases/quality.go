@@ -15,7 +15,7 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // healthFlags narrow what is looked at.
@@ -62,10 +62,10 @@ func percent(s contract.ShareOf) string {
 }
 
 func says(v contract.QualityVerdict) string {
-	if v.Says == nil {
+	if v.Result == nil {
 		return "-"
 	}
-	return *v.Says
+	return *v.Result
 }
 
 func showQualities(out io.Writer, v contract.Qualities) {
@@ -112,7 +112,7 @@ func showQuality(out io.Writer, r contract.Quality) {
 		fmt.Fprintf(out, "  lasted                     %s in the middle, 95 %% under %s\n", took(r.DurationS.P50),
 			took(r.DurationS.P95))
 	}
-	if r.Verdict.Says != nil {
+	if r.Verdict.Result != nil {
 		fmt.Fprintf(out, "\nBeside %s: %s. ", show.Plain(r.Verdict.Baseline), says(r.Verdict))
 	} else {
 		fmt.Fprint(out, "\n")
@@ -243,7 +243,7 @@ func check(ctx context.Context, c *cli.Command) error {
 			if err := command.Print(c, raw, v, showCheck); err != nil || v.Passed {
 				return err
 			}
-			return fault.New(fault.AnswerIsNo, "%s does not pass", version)
+			return problem.New(problem.AnswerIsNo, "%s does not pass", version)
 		}
 		fmt.Fprintf(c.Root().ErrWriter, "%s: too early, %s ended; %s left\n", time.Now().Format("15:04:05"),
 			show.Counted(v.Quality.Sessions.All-v.Quality.Sessions.Running, "session"),
@@ -275,7 +275,7 @@ func showCheck(out io.Writer, v contract.ReleaseCheck) {
 		case !c.Passed:
 			mark = "FAILED"
 		}
-		fmt.Fprintf(out, "%-9s  %s: %s\n", mark, show.Plain(c.Name), show.Plain(c.Says))
+		fmt.Fprintf(out, "%-9s  %s: %s\n", mark, show.Plain(c.Name), show.Plain(c.Result))
 	}
 	if len(v.Conditions) == 0 {
 		fmt.Fprintln(out,

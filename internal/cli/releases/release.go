@@ -93,7 +93,7 @@ func ofCommit(r contract.Release) string {
 func showReleases(out io.Writer, v contract.Releases) {
 	if len(v.Releases) == 0 {
 		fmt.Fprintf(out,
-			"Nothing was heard of a release of %s yet. Events name theirs as service.version; a build can announce it: firethorn release announce --release VERSION\n", show.Plain(v.Project))
+			"%s has no release yet. Events name theirs as service.version; a build can announce it: firethorn release announce --release VERSION\n", show.Plain(v.Project))
 		return
 	}
 	show.Table(out, func(row func(...any)) {
@@ -109,7 +109,7 @@ func showReleases(out io.Writer, v contract.Releases) {
 	}
 }
 
-// deployed tells where a release is, newest deploy first.
+// deployed lists where a release is deployed, newest first.
 func deployed(r contract.Release) string {
 	var b []string
 	seen := map[string]bool{}
@@ -161,7 +161,7 @@ func showRelease(out io.Writer, r contract.ReleaseDetail) {
 		}
 		for _, is := range x.list {
 			fmt.Fprintf(out, "  %5.1f  %-14s %s %s  %s  %s\n", is.Impact, is.ID, show.Amount(is.Users, "user"),
-				show.Amount(is.Events, "event"), show.Plain(show.Cut(is.Headline, 50)), as.Faint(show.Standing(is)))
+				show.Amount(is.Events, "event"), show.Plain(show.Cut(is.Headline, 50)), as.Faint(show.Status(is)))
 		}
 	}
 	showCommits(out, r)

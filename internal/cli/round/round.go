@@ -129,7 +129,7 @@ func whyHere(list []contract.Reason) string {
 		if r.Kind == "yours" {
 			prefix = "yours, "
 		}
-		out = append(out, prefix+who+r.Words+", "+show.Ago(r.At))
+		out = append(out, prefix+who+r.Text+", "+show.Ago(r.At))
 	}
 	return strings.Join(out, "; ")
 }
@@ -150,7 +150,7 @@ func showRoundEnd(out io.Writer, v contract.RoundEnd) {
 	show.Table(out, func(row func(...any)) {
 		for _, d := range v.Done {
 			if !d.Undone {
-				row("  "+d.Issue, show.Cut(d.Headline, 48), d.Words)
+				row("  "+d.Issue, show.Cut(d.Headline, 48), d.Text)
 			}
 		}
 	})

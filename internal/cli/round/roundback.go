@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/contract"
 )
 
-// step is something that was done about an item, and can be taken back.
+// step is something that was done about an item, and can be undone.
 type step struct {
 	at      int // the item's place
 	kind    stepKind
@@ -28,7 +28,7 @@ const (
 	seen
 )
 
-// undo takes back what was done last, and goes back to it. again: the issue is to
+// undo undoes what was done last, and goes back to it. again: the issue is to
 // be shown again.
 func (w *walk) undo(ctx context.Context) (again bool, err error) {
 	if len(w.steps) == 0 {
@@ -42,7 +42,7 @@ func (w *walk) undo(ctx context.Context) (again bool, err error) {
 			nil); err != nil {
 			return false, err
 		}
-		fmt.Fprintln(w.out, "  what you said is taken back")
+		fmt.Fprintln(w.out, "  your decision is undone")
 	case seen:
 		if err := w.pass(ctx, id, true); err != nil {
 			return false, err
@@ -61,7 +61,7 @@ func (w *walk) undo(ctx context.Context) (again bool, err error) {
 		if last.kind == graded {
 			fmt.Fprintf(w.out, "  called %s again; impact %.1f\n", now.Severity, now.Impact)
 		} else {
-			fmt.Fprintf(w.out, "  %s: %s\n", now.ID, show.Plain(now.Standing))
+			fmt.Fprintf(w.out, "  %s: %s\n", now.ID, show.Plain(now.Status))
 		}
 	}
 	w.steps = w.steps[:len(w.steps)-1]

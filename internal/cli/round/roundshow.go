@@ -36,7 +36,7 @@ func (w *walk) brief(ctx context.Context, at int) *brief {
 	return b
 }
 
-// partTime is how long an issue waits for what stands beside it.
+// partTime is how long an issue waits for what is shown beside it.
 const partTime = 2 * time.Second
 
 func (w *walk) fetch(ctx context.Context, at int) *brief {
@@ -56,7 +56,7 @@ func (w *walk) fetch(ctx context.Context, at int) *brief {
 		for part, into := range map[string]any{"/events/newest": &b.event, "/owners": &b.owners, "/beside": &b.beside,
 			"/history": &b.history, "/likely": &b.likely} {
 			wg.Go(func() {
-				// What cannot be told in time is left out; the issue decides.
+				// What is unknown in time is left out; the issue decides.
 				_, _ = w.cl.Call(within, http.MethodGet, path+part, nil, into)
 			})
 		}
@@ -65,7 +65,7 @@ func (w *walk) fetch(ctx context.Context, at int) *brief {
 	return b
 }
 
-// show prints the issue in hand.
+// show prints the issue claimed.
 func (w *walk) show(ctx context.Context) error {
 	i := w.items[w.at]
 	b := w.brief(ctx, w.at)
@@ -75,8 +75,8 @@ func (w *walk) show(ctx context.Context) error {
 	v := b.issue
 	as := show.StyleOf(w.out)
 	fmt.Fprintf(w.out, "\n[%d of %d] %s  %s  %s\n", w.at+1, max(len(w.items), w.left), v.ID,
-		as.Bright(show.Plain(v.Headline)), as.Faint(show.Plain(v.Standing)))
-	fmt.Fprintf(w.out, "  why      %s\n", as.Fault(show.Plain(whyHere(i.Why))))
+		as.Bright(show.Plain(v.Headline)), as.Faint(show.Plain(v.Status)))
+	fmt.Fprintf(w.out, "  why      %s\n", as.Problem(show.Plain(whyHere(i.Why))))
 	if v.Message != "" {
 		fmt.Fprintf(w.out, "           %s\n", show.Plain(show.Cut(strings.ReplaceAll(v.Message, "\n", " "), 160)))
 	}
@@ -89,8 +89,8 @@ func (w *walk) show(ctx context.Context) error {
 	if !v.Unhandled {
 		caught = "caught"
 	}
-	most := v.ImpactWords + "; " // what gives most of it, unless the counts say so
-	if v.ImpactWords == show.Counted(v.Users, "user") || v.ImpactWords == show.Counted(v.Events, "event") {
+	most := v.ImpactText + "; " // what gives most of it, unless the counts say so
+	if v.ImpactText == show.Counted(v.Users, "user") || v.ImpactText == show.Counted(v.Events, "event") {
 		most = ""
 	}
 	fmt.Fprintf(w.out, "  impact   %.1f: %s%s, %s %s; %s; %s, %s\n", v.Impact, show.Plain(most),
@@ -102,7 +102,7 @@ func (w *walk) show(ctx context.Context) error {
 			break
 		}
 		fmt.Fprintf(w.out, "  like     %s  %s (%.0f %%): %s\n", s.ID, show.Plain(show.Cut(s.Headline, 50)), 100*s.Score,
-			show.Plain(s.Standing))
+			show.Plain(s.Status))
 	}
 	w.before(b)
 	if len(b.likely.Changes) > 0 {
@@ -169,7 +169,7 @@ func (w *walk) before(b *brief) {
 			continue
 		}
 		left--
-		words := h.Words
+		words := h.Text
 		if h.Kind == "comment" {
 			words = "writes: " + strings.Join(strings.Fields(words), " ")
 		}

@@ -17,8 +17,8 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/client"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 )
 
 // walk is a round in the terminal.
@@ -72,9 +72,9 @@ func (w *walk) run(ctx context.Context) error {
 			return err
 		}
 		again, err := w.press(ctx, key, rest)
-		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code != fault.NoServer {
+		if f, ok := errors.AsType[*problem.Error](err); ok && f.Code != problem.NoServer {
 			fmt.Fprintf(w.out, "  %s\n", show.Plain(f.Pub))
-			if f.Code == fault.Stale {
+			if f.Code == problem.Stale {
 				again, err = true, w.reload(ctx)
 			} else {
 				err = nil
@@ -126,7 +126,7 @@ func (w *walk) end(ctx context.Context) error {
 
 func (w *walk) item() *contract.RoundItem { return &w.items[w.at] }
 
-// reload reads the issue again, after somebody else changed it.
+// reload reads the issue again, after another person changed it.
 func (w *walk) reload(ctx context.Context) error {
 	delete(w.briefs, w.item().ID)
 	b := w.brief(ctx, w.at)
@@ -157,11 +157,11 @@ func (w *walk) press(ctx context.Context, key, rest string) (again bool, err err
 	case "g":
 		b := w.brief(ctx, w.at)
 		if len(b.owners.Proposals) == 0 {
-			return false, command.Usage("nobody is proposed; s assigns it to whom you say")
+			return false, command.Usage("no owner is proposed; s assigns it to a person you name")
 		}
 		return false, w.decide(ctx, "assign", contract.Act{To: b.owners.Proposals[0].Name})
 	case "s":
-		to, err := needs("to whom? (a name or an address)")
+		to, err := needs("to whom? (a name or an email address)")
 		if err != nil || to == "" {
 			return false, err
 		}
@@ -228,7 +228,7 @@ func (w *walk) press(ctx context.Context, key, rest string) (again bool, err err
 	return false, nil
 }
 
-// decide decides about the issue that is shown, unless somebody changed it in
+// decide decides about the issue that is shown, unless another person changed it in
 // between, and goes on to the next.
 func (w *walk) decide(ctx context.Context, verb string, act contract.Act) error {
 	i := w.item()
@@ -238,7 +238,7 @@ func (w *walk) decide(ctx context.Context, verb string, act contract.Act) error 
 	}
 	i.Issue = now.Issue
 	delete(w.briefs, i.ID)
-	fmt.Fprintf(w.out, "  %s: %s\n", i.ID, show.Plain(now.Standing))
+	fmt.Fprintf(w.out, "  %s: %s\n", i.ID, show.Plain(now.Status))
 	w.steps = append(w.steps, step{at: w.at})
 	w.at++
 	return nil

@@ -1,5 +1,4 @@
-// Package search has the commands that answer searches: facets, histograms, users, and
-// searches with a name.
+// Package search has the commands that answer searches: facets, histograms, users, and saved searches.
 package search
 
 import (
@@ -57,7 +56,7 @@ func facets(ctx context.Context, c *cli.Command) error {
 }
 
 func showFacets(out io.Writer, v contract.Facets) {
-	defer Said(out, v.Searched)
+	defer Completeness(out, v.Searched)
 	if v.Events == 0 {
 		fmt.Fprintln(out, "No event fits. Events are searched in the last 7 days; a longer time: --window 30d")
 		return
@@ -97,7 +96,7 @@ func Share(n, of int64) string {
 }
 
 func showAgainst(out io.Writer, v contract.Against) {
-	defer Said(out, v.Searched)
+	defer Completeness(out, v.Searched)
 	if len(v.Values) == 0 {
 		fmt.Fprintf(
 			out,
@@ -147,8 +146,8 @@ func probability(p float64) string {
 	return fmt.Sprintf("%.0e", p)
 }
 
-// Said writes what an answer says beside what was asked for.
-func Said(out io.Writer, s contract.Searched) {
+// Completeness writes how complete an answer is.
+func Completeness(out io.Writer, s contract.Searched) {
 	for _, w := range s.Warnings {
 		fmt.Fprintf(out, "\nNote: %s.\n", show.Plain(w))
 	}
@@ -184,7 +183,7 @@ func Histogram() *cli.Command {
 const barWidth = 40 // columns
 
 func showHistogram(out io.Writer, v contract.Histogram) {
-	defer Said(out, v.Searched)
+	defer Completeness(out, v.Searched)
 	form := "2006-01-02 15:04"
 	if v.IntervalS%86400 == 0 {
 		form = "2006-01-02"

@@ -97,7 +97,7 @@ func saveSearch(ctx context.Context, c *cli.Command) error {
 		c,
 		command.Ask(http.MethodPut, command.OfProject("/searches/"+url.PathEscape(n)), body),
 		func(out io.Writer, v contract.SavedNow) {
-			fmt.Fprintf(out, "%s is saved; saved:%s stands for it\n", show.Plain(v.Name), show.Plain(v.Name))
+			fmt.Fprintf(out, "%s is saved; use it as saved:%s\n", show.Plain(v.Name), show.Plain(v.Name))
 			for _, w := range v.Warnings {
 				fmt.Fprintf(out, "Note: %s.\n", show.Plain(w))
 			}

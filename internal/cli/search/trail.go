@@ -16,7 +16,7 @@ import (
 	"firethorn/internal/contract"
 )
 
-// trailCommand tells what one user went through.
+// trailCommand is the command that shows one user's trail.
 func trailCommand() *cli.Command {
 	return &cli.Command{Name: "trail", Usage: "show the trail of one user, newest first",
 		Arguments: []cli.Argument{command.Text("who")},
@@ -39,7 +39,7 @@ func trailCommand() *cli.Command {
 }
 
 func showTrail(out io.Writer, v contract.Trail) {
-	defer Said(out, v.Searched)
+	defer Completeness(out, v.Searched)
 	if len(v.Entries) == 0 {
 		fmt.Fprintln(out,
 			"Nothing that is kept names this user: their events may be past retention, or the user was erased.")
@@ -86,7 +86,7 @@ func affectedCommand() *cli.Command {
 }
 
 func showAffected(out io.Writer, v contract.Affected) {
-	defer Said(out, v.Searched)
+	defer Completeness(out, v.Searched)
 	if v.Users == 0 {
 		fmt.Fprintln(out, "No user fits. Events are searched in the last 7 days; a longer time: --window 30d")
 		return

@@ -58,7 +58,7 @@ func Users() []*cli.Command {
 }
 
 func showUser(out io.Writer, v contract.UserTrail) {
-	defer Said(out, v.Searched)
+	defer Completeness(out, v.Searched)
 	if len(v.Several) > 0 {
 		fmt.Fprintf(
 			out,
@@ -147,7 +147,7 @@ func listUsers(ctx context.Context, c *cli.Command) error {
 		c,
 		command.OfSearch("/users", c.String("issue"), q),
 		func(out io.Writer, v contract.UserList) {
-			defer Said(out, v.Searched)
+			defer Completeness(out, v.Searched)
 			if len(v.Users) == 0 {
 				fmt.Fprintln(out, "No user fits. Events are searched in the last 7 days; a longer time: --window 30d")
 				return

@@ -14,7 +14,7 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Audit is the command about who did what.
@@ -96,14 +96,14 @@ func verifyAudit(ctx context.Context, c *cli.Command) error {
 	holds := true
 	err := command.Get(ctx, c, command.Fixed("/api/audit/verification"), func(out io.Writer, v contract.AuditVerified) {
 		if v.Holds {
-			fmt.Fprintf(out, "%s as they were written; the newest is %d, with the hash\n%s\nNote it elsewhere: with it you can show later that nobody rewrote the end.\n",
+			fmt.Fprintf(out, "%s as they were written; the newest is %d, with the hash\n%s\nNote it elsewhere: with it you can prove later that the end was not rewritten.\n",
 				show.Plural(int(v.Entries), "1 entry is", show.Count(v.Entries)+" entries are"), v.Last, v.Hash)
 		} else {
 			fmt.Fprintf(out, "broken at entry %d: %s\n", v.BrokenAt, v.Why)
 		}
 	}, func(v contract.AuditVerified) { holds = v.Holds })
 	if err == nil && !holds {
-		return fault.New(fault.AnswerIsNo, "the audit is not as it was written")
+		return problem.New(problem.AnswerIsNo, "the audit is not as it was written")
 	}
 	return err
 }

@@ -25,7 +25,7 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/client"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/follow"
 	"firethorn/internal/intake"
 )
@@ -95,7 +95,7 @@ func forward(ctx context.Context, c *cli.Command) error {
 		err = followAll(ctx, c.String("state"), files, sink, opts)
 	}
 	if ctx.Err() != nil && (errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded)) {
-		say("stopped; what the service did not take yet is read again the next time, if it stands in a file")
+		say("stopped; lines that the service did not acknowledge are read again the next time, if they come from a file")
 		err = nil
 	}
 	if err != nil {
@@ -219,12 +219,12 @@ func forwardOnce(ctx context.Context, c *client.Client, key string,
 	req.Header.Set("Content-Type", "application/json")
 	res, err := http.DefaultClient.Do(req)
 	if err != nil {
-		return answer, 0, fault.Wrap("forward", fault.Unavailable, err, "%s does not answer", c.Server)
+		return answer, 0, problem.Wrap("forward", problem.Unavailable, err, "%s does not answer", c.Server)
 	}
 	defer res.Body.Close()
 	raw, err := io.ReadAll(io.LimitReader(res.Body, 4<<20))
 	if err != nil {
-		return answer, 0, fault.Wrap("forward", fault.Unavailable, err, "%s does not answer to its end", c.Server)
+		return answer, 0, problem.Wrap("forward", problem.Unavailable, err, "%s does not answer to its end", c.Server)
 	}
 	var refusal struct{ Detail string }
 	switch {
@@ -242,5 +242,5 @@ func forwardOnce(ctx context.Context, c *client.Client, key string,
 		seconds, _ := strconv.Atoi(res.Header.Get("Retry-After"))
 		again = time.Duration(seconds) * time.Second
 	}
-	return answer, again, fault.New(fault.Unavailable, "%s", refusal.Detail)
+	return answer, again, problem.New(problem.Unavailable, "%s", refusal.Detail)
 }

@@ -13,7 +13,7 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/client"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Login is the command that remembers a service and a token.
@@ -50,7 +50,7 @@ func Login() *cli.Command {
 				return err
 			}
 			if err := s.Remember(); err != nil {
-				return fault.Wrap("cli.login", fault.DataDirBroken, err, "the login could not be remembered")
+				return problem.Wrap("cli.login", problem.DataDirBroken, err, "the login could not be remembered")
 			}
 			if c.String("format") == "json" {
 				_, err = c.Root().Writer.Write(raw)

@@ -1,5 +1,5 @@
-// Package service has the commands about the service itself: how it is, its queue,
-// signing in, and sending it events.
+// Package service has the commands about the service itself: its status, its queue, signing in, and
+// sending events.
 package service
 
 import (
@@ -19,7 +19,7 @@ import (
 	"firethorn/internal/cli/search"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // Status is the command that says whether all is well.
@@ -31,18 +31,18 @@ func Status() *cli.Command {
 				well = s.Well
 				showStatus(out, s)
 			})
-			if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.Unavailable {
+			if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.Unavailable {
 				return statusWithout(ctx, c, f)
 			}
 			if err == nil && !well {
-				return fault.New(fault.AnswerIsNo, "not all is well")
+				return problem.New(problem.AnswerIsNo, "not all is well")
 			}
 			return err
 		}}
 }
 
 // statusWithout says what can be said while the database is away.
-func statusWithout(ctx context.Context, c *cli.Command, why *fault.Error) error {
+func statusWithout(ctx context.Context, c *cli.Command, why *problem.Error) error {
 	cl, err := command.NewClient(ctx, c)
 	if err != nil {
 		return err
@@ -53,9 +53,9 @@ func statusWithout(ctx context.Context, c *cli.Command, why *fault.Error) error 
 	}
 	if c.String("format") != "json" {
 		fmt.Fprintf(c.Root().Writer, "not all is well: the service at %s runs, and %s\n", cl.Server, show.Plain(advice))
-		return fault.New(fault.AnswerIsNo, "not all is well")
+		return problem.New(problem.AnswerIsNo, "not all is well")
 	}
-	return fault.New(fault.Unavailable, "%s", advice)
+	return problem.New(problem.Unavailable, "%s", advice)
 }
 
 func showStatus(out io.Writer, s contract.Status) {
@@ -64,15 +64,15 @@ func showStatus(out io.Writer, s contract.Status) {
 		verdict = "not all is well"
 	}
 	fmt.Fprintln(out, verdict)
-	waiting := "nothing waits to be filed"
+	waiting := "no event waits"
 	if s.Waiting > 0 && s.Oldest != nil {
-		waiting = fmt.Sprintf("%s events wait to be filed, the oldest for %s", show.Count(s.Waiting),
+		waiting = fmt.Sprintf("%s events wait, the oldest for %s", show.Count(s.Waiting),
 			time.Since(*s.Oldest).Round(time.Second))
 	}
-	fmt.Fprintf(out, "  inbox     %s; %s set aside; %d %s\n", waiting, show.Count(s.SetAside), s.Processes,
-		show.Plural(s.Processes, "process files", "processes file"))
+	fmt.Fprintf(out, "  inbox     %s; %s failed; %d %s\n", waiting, show.Count(s.Failed), s.Processes,
+		show.Plural(s.Processes, "process runs", "processes run"))
 	if s.Recounting > 0 {
-		fmt.Fprintf(out, "  moves     %d merges, splits, regroupings and undos are on their way\n", s.Recounting)
+		fmt.Fprintf(out, "  moves     %d merges, splits, regroupings and undos in progress\n", s.Recounting)
 	}
 	if d := s.Database; d != nil {
 		durable := "every commit is synced"
@@ -119,7 +119,7 @@ func Recount() *cli.Command {
 				showRecount(out, v)
 			}
 			if err == nil && len(v.Differences) > 0 {
-				return fault.New(fault.AnswerIsNo, "counters differ from their rows")
+				return problem.New(problem.AnswerIsNo, "counters differ from their rows")
 			}
 			return err
 		}}
@@ -175,28 +175,28 @@ func Queue() *cli.Command {
 
 func showQueue(out io.Writer, v contract.Queue) {
 	if v.Waiting == 0 {
-		fmt.Fprintln(out, "Nothing waits to be filed.")
+		fmt.Fprintln(out, "No event waits.")
 	} else {
 		for _, p := range v.Projects {
-			fmt.Fprintf(out, "%s events of %s wait to be filed\n", show.Count(p.Events), show.Plain(p.Project))
+			fmt.Fprintf(out, "%s events of %s wait\n", show.Count(p.Events), show.Plain(p.Project))
 		}
 		if v.Oldest != nil {
 			fmt.Fprintf(out, "the oldest has waited %s\n", time.Since(*v.Oldest).Round(time.Second))
 		}
 	}
-	if len(v.SetAside) == 0 {
-		fmt.Fprintln(out, "Nothing was set aside.")
+	if len(v.Failed) == 0 {
+		fmt.Fprintln(out, "No event failed.")
 		return
 	}
 	fmt.Fprintln(out)
 	show.Table(out, func(row func(...any)) {
 		row("SET ASIDE", "PROJECT", "RECEIVED", "EVENT", "WHY")
-		for _, a := range v.SetAside {
+		for _, a := range v.Failed {
 			why, _, _ := strings.Cut(a.Error, "\n")
 			row(a.ID, a.Project, show.Ago(a.Received), show.OrDash(a.Event), show.Cut(why, 100))
 		}
 	})
-	if int64(len(v.SetAside)) < v.Total {
+	if int64(len(v.Failed)) < v.Total {
 		fmt.Fprintf(out, "\nThere are %d in all: --limit %d\n", v.Total, min(v.Total, 1000))
 	}
 	fmt.Fprintln(out, "\nFile them again with firethorn queue retry ID or --all; see an event whole with --format json.")

@@ -19,7 +19,7 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/client"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/intake"
 )
 
@@ -82,16 +82,16 @@ func send(ctx context.Context, c *cli.Command) error {
 				_, err = c.Root().Writer.Write(answer)
 				return err
 			}
-			fmt.Fprintf(c.Root().Writer, "filed as %s: %s\n%s/p/%s/issues/%s\n", e.Issue, show.Plain(e.Headline),
+			fmt.Fprintf(c.Root().Writer, "processed as %s: %s\n%s/p/%s/issues/%s\n", e.Issue, show.Plain(e.Headline),
 				cl.Server,
 				p.Name, e.Issue[len(p.Name)+1:])
 			return nil
 		}
-		if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.NotFound || ctx.Err() != nil {
+		if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.NotFound || ctx.Err() != nil {
 			return err
 		}
 		if time.Now().After(until) {
-			return fault.New(fault.AnswerIsNo, "the event %s was stored, but not filed within %s; firethorn status says what waits", id, c.Duration("wait"))
+			return problem.New(problem.AnswerIsNo, "the event %s was stored, but not processed within %s; firethorn status shows the queue", id, c.Duration("wait"))
 		}
 	}
 }
@@ -119,7 +119,7 @@ func report(ctx context.Context, c *client.Client, key string, raw []byte) (answ
 		err = jsonErr
 	}
 	if err != nil && len(answer.Refused) > 0 {
-		return answer, fault.New(fault.BadInput, "nothing was stored: %s", answer.Refused[0].Detail)
+		return answer, problem.New(problem.BadInput, "nothing was stored: %s", answer.Refused[0].Detail)
 	}
 	return answer, err
 }

@@ -12,7 +12,7 @@ import (
 	"firethorn/internal/core/symbolicate"
 )
 
-// framesView prints frames for people.
+// Frames prints frames for people.
 type Frames struct {
 	Out    io.Writer
 	As     Style
@@ -68,7 +68,7 @@ func (v *Frames) frame(f contract.Frame) {
 		}
 		text := fmt.Sprintf("%5d  %s", l.Line, Plain(strings.ReplaceAll(l.Text, "\t", "    ")))
 		if l.Line == f.Line {
-			fmt.Fprintf(out, "  %s %s\n", as.Fault("▌"), as.Bright(text))
+			fmt.Fprintf(out, "  %s %s\n", as.Problem("▌"), as.Bright(text))
 		} else {
 			fmt.Fprintf(out, "    %s\n", as.Faint(text))
 		}
@@ -96,7 +96,7 @@ func whose(frames []contract.Frame) string {
 	return strings.Join(names, ", ")
 }
 
-// packageOf is the dependency that a file belongs to, as its path tells.
+// packageOf is the dependency that a file belongs to, by its path.
 func packageOf(file string) string {
 	for _, dir := range []string{"node_modules/", "site-packages/", "dist-packages/", "/pkg/mod/", "/gems/",
 		"/vendor/"} {

@@ -21,8 +21,8 @@ func (s Style) Bright(text string) string { return s.put("1", text) }
 // Faint stands back.
 func (s Style) Faint(text string) string { return s.put("2", text) }
 
-// Fault is what is wrong.
-func (s Style) Fault(text string) string { return s.put("1;31", text) }
+// Problem marks a problem.
+func (s Style) Problem(text string) string { return s.put("1;31", text) }
 
 // StyleOf styles what goes to a terminal and nothing else. NO_COLOR and
 // CLICOLOR_FORCE say otherwise.
@@ -39,7 +39,7 @@ func StyleOf(out io.Writer) Style {
 	return Style{ok || force != "" && force != "0"}
 }
 
-// IsTerminal says whether somebody reads w on a terminal.
+// IsTerminal says whether w is a terminal.
 func IsTerminal(w any) bool {
 	f, ok := w.(*os.File)
 	if !ok {

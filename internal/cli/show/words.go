@@ -104,7 +104,7 @@ func OrDash(s string) string {
 // Indent puts the lines behind the first one under it.
 func Indent(s string) string { return strings.ReplaceAll(s, "\n", "\n  ") }
 
-// Standing says how an issue stands.
-func Standing(v contract.Issue) string {
-	return Plain(v.Standing)
+// Status says how an issue stands.
+func Status(v contract.Issue) string {
+	return Plain(v.Status)
 }

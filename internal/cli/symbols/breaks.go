@@ -30,7 +30,7 @@ var (
 var hashFiles = []string{".html", ".htm", ".json", ".webmanifest", ".txt", ".js", ".mjs", ".sha256", ".sha512", ".md5",
 	".xml", ""}
 
-const hashFileMost = 4 << 20
+const maxHashFile = 4 << 20
 
 func writtenHashes(dir string) (hashes, error) {
 	out := hashes{}
@@ -42,7 +42,7 @@ func writtenHashes(dir string) (hashes, error) {
 			return filepath.SkipDir
 		}
 		info, err := d.Info()
-		if err != nil || d.IsDir() || info.Size() > hashFileMost || !slices.Contains(hashFiles, filepath.Ext(path)) {
+		if err != nil || d.IsDir() || info.Size() > maxHashFile || !slices.Contains(hashFiles, filepath.Ext(path)) {
 			return err
 		}
 		raw, err := os.ReadFile(path)

@@ -17,7 +17,7 @@ import (
 
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/stamp"
 	"firethorn/internal/core/symbols"
@@ -184,7 +184,7 @@ func findMaps(dir string) (list []bundle, err error) {
 		}
 		m, err := sourcemap.Parse(raw)
 		if err != nil {
-			return fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v", path, err)
+			return problem.Wrap("symbols", problem.MapBroken, err, "%s is no good source map: %v", path, err)
 		}
 		rel, err := filepath.Rel(dir, generated)
 		list = append(list, bundle{Path: filepath.ToSlash(rel), MapRaw: raw, Map: m, DebugID: m.DebugID})
@@ -207,13 +207,14 @@ func readBundle(path string) (b *bundle, mapFile string, err error) {
 	mapPath := show.OrElse(mapFile, path+" (its inline map)")
 	m, err := sourcemap.Parse(raw)
 	if err != nil {
-		return nil, "", fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v; nothing was pushed",
+		return nil, "", problem.Wrap("symbols",
+			problem.MapBroken, err, "%s is no good source map: %v; nothing was pushed",
 			mapPath, err)
 	}
 	b = &bundle{Code: code, MapRaw: raw, Map: m, DebugID: m.DebugID}
 	if id := stamp.ID(code); id != "" {
 		if b.DebugID != "" && b.DebugID != id {
-			return nil, "", fault.New(fault.MapBroken,
+			return nil, "", problem.New(problem.MapBroken,
 				"%s carries the debug id %s, its map %s carries %s: they come from different builds; nothing was pushed", path, id, mapPath, b.DebugID)
 		}
 		b.DebugID = id
@@ -269,14 +270,14 @@ func loadMap(path string) (m *sourcemap.Map, code []byte, err error) {
 	if err != nil { // perhaps it is a bundle that holds its map, or names it
 		data, mapFile, found := findMap(path, raw)
 		if found == nil && data == nil {
-			return nil, nil, fault.Wrap("locate", fault.MapBroken, err,
+			return nil, nil, problem.Wrap("locate", problem.MapBroken, err,
 				"%s is no good source map, nor a bundle with one: %v", path, err)
 		}
 		if found == nil {
 			m, found = sourcemap.Parse(data)
 		}
 		if found != nil {
-			return nil, nil, fault.Wrap("locate", fault.MapBroken, found, "%s is no good source map: %v",
+			return nil, nil, problem.Wrap("locate", problem.MapBroken, found, "%s is no good source map: %v",
 				show.OrElse(mapFile, path+" (its inline map)"), found)
 		}
 		return m, raw, nil

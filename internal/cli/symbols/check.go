@@ -12,12 +12,12 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 func checkCommand() *cli.Command {
 	return &cli.Command{Name: "check", Usage: "check whether traces of a release or event can be read, and why not",
-		Description: "For each generated file in traces: what was looked for, what was found, the nearest candidate, and the command to run.\n" +
+		Description: "For each generated file in traces: what was searched, what was found, the nearest candidate, and the command to run.\n" +
 			"EVENT is the id of an event, or an issue such as quayside/6, for its newest event with a body. Exit code 1 if a file cannot be read.",
 		Arguments: []cli.Argument{command.Text("event")},
 		Flags: []cli.Flag{&cli.StringFlag{Name: "release",
@@ -42,7 +42,7 @@ func checkCommand() *cli.Command {
 					}
 				})
 			if err == nil && bad > 0 {
-				return fault.New(fault.AnswerIsNo, "%s cannot be read", files(bad))
+				return problem.New(problem.AnswerIsNo, "%s cannot be read", files(bad))
 			}
 			return err
 		}}
@@ -50,7 +50,7 @@ func checkCommand() *cli.Command {
 
 func showCheck(out io.Writer, v contract.SymbolCheck) {
 	as := show.StyleOf(out)
-	fmt.Fprintln(out, as.Bright(show.Plain(v.Words)))
+	fmt.Fprintln(out, as.Bright(show.Plain(v.Text)))
 	if v.Pushed > 0 {
 		fmt.Fprintf(out, "%s pushed for release %s\n", files(v.Pushed), show.Plain(v.Release))
 	}
@@ -60,7 +60,7 @@ func showCheck(out io.Writer, v contract.SymbolCheck) {
 	for _, f := range v.Files {
 		word := as.Faint("readable")
 		if !f.Readable {
-			word = as.Fault("unread")
+			word = as.Problem("unread")
 		}
 		fmt.Fprintf(out, "\n%s  %s\n", as.Bright(show.Plain(f.File)), word)
 		if f.Events > 0 {

@@ -17,7 +17,7 @@ import (
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/shell"
 )
 
@@ -79,7 +79,7 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	if len(found.list) == 0 {
-		return fault.New(fault.AnswerIsNo, "neither a source map nor a JavaScript file with one lies below %s (%d without one); let the build write maps, beside the files or named in them", dir, len(found.without))
+		return problem.New(problem.AnswerIsNo, "no source map and no JavaScript file with one is below %s (%d files without one); let the build write maps, next to the files or named in them", dir, len(found.without))
 	}
 	base := "/api/projects/" + url.PathEscape(project) + "/symbols"
 	s := &sender{c: cl, base: base, parallel: max(c.Int("parallel"), 1)}
@@ -111,8 +111,8 @@ func pushSymbols(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-// listedMost is how many files a push lists one by one.
-const listedMost = 40
+// maxListed is how many files a push lists one by one.
+const maxListed = 40
 
 // push is a push that was done, to be shown.
 type push struct {
@@ -124,7 +124,7 @@ type push struct {
 
 func (p *push) show(out io.Writer, took time.Duration) {
 	sum, found, project := p.pushed, p.found, p.project
-	if len(found.list) <= listedMost {
+	if len(found.list) <= maxListed {
 		show.Table(out, func(row func(...any)) {
 			row("FILE", "BUNDLE", "MAP", "SOURCES", "DEBUG ID", "SENT")
 			for _, b := range found.list {
@@ -172,7 +172,7 @@ func (p *push) show(out io.Writer, took time.Duration) {
 		fmt.Fprintf(out, "! the map %s\n", show.Plain(why))
 	}
 	for _, address := range sum.Builds {
-		fmt.Fprintf(out, "! release %s has several builds of %s now, and nothing tells them apart: stamp them (firethorn symbols stamp DIR), or give each a release of its own\n", show.Plain(sum.Release), show.Plain(address))
+		fmt.Fprintf(out, "! release %s has several builds of %s now, and nothing distinguishes them: stamp them (firethorn symbols stamp DIR), or give each a release of its own\n", show.Plain(sum.Release), show.Plain(address))
 	}
 }
 

@@ -22,7 +22,7 @@ import (
 	"firethorn/internal/cli/show"
 	"firethorn/internal/client"
 	"firethorn/internal/contract"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // sender sends contents that a project does not hold, in archives of small ones
@@ -78,7 +78,7 @@ func (x *source) read() ([]byte, error) {
 	return raw, nil
 }
 
-var errChanged = fault.New(fault.AnswerIsNo, "a file was changed while it was pushed; push when the build is done")
+var errChanged = problem.New(problem.AnswerIsNo, "a file was changed while it was pushed; push when the build is done")
 
 const (
 	askAtOnce  = 5000
@@ -141,8 +141,8 @@ func (s *sender) send(ctx context.Context, c *cli.Command, list []found) error {
 		bar.Abort(true)
 	}
 	progress.Wait()
-	if f, ok := errors.AsType[*fault.Error](err); ok {
-		return fault.Wrap("symbols", f.Code, err,
+	if f, ok := errors.AsType[*problem.Error](err); ok {
+		return problem.Wrap("symbols", f.Code, err,
 			"%s; what was sent is kept: the same command goes on where this one was", f.Pub)
 	}
 	return err
@@ -210,8 +210,9 @@ func (s *sender) archive(ctx context.Context, list []piece) (plain int64, err er
 			s.mu.Unlock()
 			return plain, nil
 		}
-		f, ok := errors.AsType[*fault.Error](err)
-		again := ok && slices.Contains([]fault.Code{fault.NoServer, fault.Unavailable, fault.TooMany, fault.Internal},
+		f, ok := errors.AsType[*problem.Error](err)
+		again := ok && slices.Contains(
+			[]problem.Code{problem.NoServer, problem.Unavailable, problem.TooMany, problem.Internal},
 			f.Code)
 		if !again || try == tries || ctx.Err() != nil {
 			return 0, err

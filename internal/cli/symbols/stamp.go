@@ -13,7 +13,7 @@ import (
 
 	"firethorn/internal/cli/command"
 	"firethorn/internal/cli/show"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/sourcemap"
 	"firethorn/internal/core/stamp"
 )
@@ -90,7 +90,7 @@ func stampFile(path string, written hashes, all, dry bool) (out stamped, err err
 	}
 	m, err := sourcemap.Parse(raw)
 	if err != nil {
-		return out, fault.Wrap("symbols", fault.MapBroken, err, "%s is no good source map: %v",
+		return out, problem.Wrap("symbols", problem.MapBroken, err, "%s is no good source map: %v",
 			show.OrElse(mapFile, path),
 			err)
 	}
@@ -119,7 +119,7 @@ func stampFile(path string, written hashes, all, dry bool) (out stamped, err err
 	}
 	raw, err = stamp.Map(raw, id)
 	if err != nil {
-		return out, fault.Wrap("symbols", fault.MapBroken, err, "%s: %v", mapFile, err)
+		return out, problem.Wrap("symbols", problem.MapBroken, err, "%s: %v", mapFile, err)
 	}
 	// The map first: a bundle whose map lacks its id would be of no use.
 	if err := replace(mapFile, raw); err != nil {
@@ -128,7 +128,7 @@ func stampFile(path string, written hashes, all, dry bool) (out stamped, err err
 	return out, replace(path, stamp.Code(code, id))
 }
 
-// replace writes a file anew, whole or not at all, with its rights.
+// replace writes a file again, whole or not at all, with its rights.
 func replace(path string, raw []byte) error {
 	info, err := os.Stat(path)
 	if err != nil {
@@ -175,9 +175,9 @@ func showStamped(out io.Writer, list []stamped, asJSON bool, dir string, dry boo
 	}
 	switch {
 	case n[doneAlone] > 0:
-		return fault.New(fault.AnswerIsNo, "%s left alone: stamp before hashes, signatures and compressed copies are made, or give --all and make these anew", files(n[doneAlone]))
+		return problem.New(problem.AnswerIsNo, "%s left alone: stamp before hashes, signatures and compressed copies are made, or give --all and make these anew", files(n[doneAlone]))
 	case n[doneStamped]+n[doneAlready] == 0:
-		return fault.New(fault.AnswerIsNo, "no JavaScript file with a source map lies below %s; let the build write maps, beside the files or named in them", dir)
+		return problem.New(problem.AnswerIsNo, "no JavaScript file with a source map is below %s; let the build write maps, next to the files or named in them", dir)
 	}
 	return nil
 }

@@ -1,5 +1,5 @@
-// Package from makes what the contract says out of what the core computes, so that
-// one may change without the other. No list is nil.
+// Package from converts results of the core to the types of the contract, so that either may change
+// without the other. Lists are never nil.
 package from
 
 import (
@@ -51,7 +51,7 @@ func Symbols(list []event.SymbolRef) []contract.SymbolRef {
 	return each(list, func(s event.SymbolRef) contract.SymbolRef { return contract.SymbolRef(s) })
 }
 
-// Scrubbed says what was replaced in an event.
+// Scrubbed lists the replacements in an event.
 func Scrubbed(list []event.Scrubbed) []contract.Scrubbed {
 	return each(list, func(s event.Scrubbed) contract.Scrubbed { return contract.Scrubbed(s) })
 }
@@ -71,14 +71,14 @@ func Proposals(list []owners.Proposal) []contract.Proposal {
 	return each(list, func(p owners.Proposal) contract.Proposal { return contract.Proposal(p) })
 }
 
-// Words are those that conditions of rules can use.
+// Text are those that conditions of rules can use.
 func Words(list []rules.Word) []contract.Word {
 	return each(list, func(w rules.Word) contract.Word { return contract.Word(w) })
 }
 
-// Faults are what is wrong with a rules file.
-func Faults(list []rules.Fault) []contract.Fault {
-	return each(list, func(f rules.Fault) contract.Fault { return contract.Fault(f) })
+// Problems are the problems of a rules file.
+func Problems(list []rules.Problem) []contract.RuleProblem {
+	return each(list, func(f rules.Problem) contract.RuleProblem { return contract.RuleProblem(f) })
 }
 
 // TrialRules are what rules would have done.
@@ -116,10 +116,10 @@ func side(s regroup.Side) contract.Side {
 		})}
 }
 
-// Findings are what is grouped badly.
+// Findings are the places where grouping is bad.
 func Findings(list []review.Finding) []contract.Finding {
 	return each(list, func(f review.Finding) contract.Finding {
-		return contract.Finding{Kind: string(f.Kind), Words: f.Words, Why: f.Why,
+		return contract.Finding{Kind: string(f.Kind), Text: f.Text, Why: f.Why,
 			Issues: each(f.Issues, func(n review.Named) contract.Named { return contract.Named(n) }),
 			More:   f.More, Events: f.Events, Users: f.Users, Section: f.Section, Rule: f.Rule, Does: f.Does,
 			Version: f.Version}

@@ -166,7 +166,7 @@ func message() alert.Message {
 }
 
 // Subject and first line say what, where, how many, since when, and who has it.
-func TestMessage_SaysWhatOneNeeds(t *testing.T) {
+func TestMessage_HasAllThatAReaderNeeds(t *testing.T) {
 	m := message()
 	if got, want := m.Subject(), "Many people in quayside: RangeError in format, 160 users"; got != want {
 		t.Errorf("%q, want %q", got, want)

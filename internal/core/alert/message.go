@@ -96,7 +96,7 @@ func (m Message) Subject() string {
 }
 
 // clean makes one line of plain text of at most so many characters.
-func clean(s string, most int) string {
+func clean(s string, limit int) string {
 	s = strings.Map(func(c rune) rune {
 		switch {
 		case unicode.IsSpace(c):
@@ -107,8 +107,8 @@ func clean(s string, most int) string {
 		return c
 	}, s)
 	s = strings.Join(strings.Fields(s), " ")
-	if r := []rune(s); len(r) > most {
-		s = string(r[:most-1]) + "…"
+	if r := []rune(s); len(r) > limit {
+		s = string(r[:limit-1]) + "…"
 	}
 	return s
 }
@@ -138,7 +138,7 @@ func (m Message) First() string {
 	if i.Owner != "" {
 		return b + "; " + clean(i.Owner, 100) + " has it."
 	}
-	return b + "; nobody has it."
+	return b + "; it has no owner."
 }
 
 // Description is the first line, and below it why the message is sent where that says more.
@@ -157,7 +157,7 @@ func (m Message) moment(at time.Time) string {
 	return at.In(zone).Format("2 Jan 15:04 MST")
 }
 
-// part is a paragraph of a message: a line, or several that stand for themselves.
+// part is a paragraph of a message: a line, or several that represent themselves.
 type part struct {
 	lines []string
 	code  bool
@@ -196,7 +196,7 @@ func (m Message) parts() (out []part) {
 	return out
 }
 
-// footer says why somebody gets the message.
+// footer says why its reader gets the message.
 func (m Message) footer() string {
 	if len(m.Rules) == 0 {
 		return "Sent by Firethorn."

@@ -19,9 +19,9 @@ const (
 	ProbeEvery = 5 * time.Minute
 )
 
-// MostWaiting is how many messages that waited for a paused destination are sent one by one;
+// MaxWaiting is how many messages that waited for a paused destination are sent one by one;
 // more become one summary.
-const MostWaiting = 20
+const MaxWaiting = 20
 
 // Retry says when a delivery is tried again that failed tries times: jitter, from 0 to 1,
 // moves it by up to a tenth; after is what the receiver asked to wait.

@@ -31,7 +31,7 @@ func TestOf_UserAgents(t *testing.T) {
 	}
 }
 
-func TestOf_WhatIsSaidCountsBeforeWhatFollows(t *testing.T) {
+func TestOf_ExplicitAttributesWinOverDerived(t *testing.T) {
 	got := of(event.Event{
 		Attributes: event.Attributes{"os.name": "TideOS", "browser.brands": []any{"Not;A=Brand 24", "Chromium 128", "Google Chrome 128"}, "url.full": "https://q.example/berths/17/map?x=1",
 			"cart.count": 3.5, "empty": "", "plan": "gold", "tags": []any{"a", "b"}, "flag": true, "session.id": "s-1"},

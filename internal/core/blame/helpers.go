@@ -28,14 +28,14 @@ const (
 	hintedCallers = 2  // a function whose name says that it asks or makes errors for others
 	wordyCallers  = 3  // one that says something else for every caller
 	manyCallers   = 4  // any other
-	mostCallers   = 64 // that are remembered
-	mostWords     = 8  // of one caller
+	maxCallers    = 64 // that are remembered
+	maxWords      = 8  // of one caller
 )
 
 // NewHelpers knows no function yet.
 func NewHelpers() *Helpers { return &Helpers{seen: map[place]*callee{}} }
 
-// Learn notes whom an event blames, and who called that. The frames are marked
+// Learn notes the function that an event blames, and its caller. The frames are marked
 // (Mark) without what was learned.
 func (h *Helpers) Learn(e *event.Event, frames [][]event.Frame) {
 	i, j, ok := Origin(frames)
@@ -69,10 +69,10 @@ func (h *Helpers) note(frames []event.Frame, j, by int, shape, wish string) {
 		c = &callee{callers: map[place]map[string]bool{}, wishes: map[string]place{}, hinted: Hinted(frames[j])}
 		h.seen[at] = c
 	}
-	if c.callers[caller] == nil && len(c.callers) < mostCallers {
+	if c.callers[caller] == nil && len(c.callers) < maxCallers {
 		c.callers[caller] = map[string]bool{}
 	}
-	if words := c.callers[caller]; words != nil && len(words) < mostWords {
+	if words := c.callers[caller]; words != nil && len(words) < maxWords {
 		words[shape] = true
 	}
 	c.wish(wish, caller)
@@ -88,13 +88,13 @@ func (c *callee) wish(what string, by place) {
 		return // the same one, or before it moved to another file
 	} else if ok {
 		by = place{}
-	} else if !ok && len(c.wishes) >= mostCallers {
+	} else if !ok && len(c.wishes) >= maxCallers {
 		return
 	}
 	c.wishes[what] = by
 }
 
-// Asked is who asks a function for what a message tells of, where one caller
+// Asked is who asks a function for what a message reports, where one caller
 // alone was seen to do so: engines that do not say who awaited leave that out.
 func (h *Helpers) Asked(f event.Frame, message string) (module, function string, ok bool) {
 	if h == nil {
@@ -129,7 +129,7 @@ func Enough(callers int, hinted, wordy bool) bool {
 	return callers >= manyCallers || hinted && callers >= hintedCallers || wordy && callers >= wordyCallers
 }
 
-// differs says whether every caller is told something that no other is.
+// differs says whether every caller gets a text that no other gets.
 func (c *callee) differs() bool {
 	by := map[string]int{}
 	for _, words := range c.callers {
@@ -156,7 +156,7 @@ func CallerOf(frames []event.Frame, j int) (int, bool) {
 		f := frames[k]
 		if f.Kind != event.Own || f.Pending || f.Called() == "" || f.File == origin.File &&
 			f.Function == origin.Function && f.Within == origin.Within {
-			continue // the last is recursion: it is not named anew for each of its frames
+			continue // the last is recursion: it is not named again for each of its frames
 		}
 		if placeOf(f) != at && !f.LookThrough && !f.Builtin && !named(f, helper) {
 			return k, true

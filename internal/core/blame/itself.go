@@ -11,9 +11,9 @@ import (
 // itself, in words of their own; grouping versions from 6 on know them. What
 // stands first is looked for before the form is tried.
 var mistakes = []struct {
-	words string
-	form  *regexp.Regexp
-	means string // of one mistake in all engines; "": it is not told alike
+	contains string
+	form     *regexp.Regexp
+	means    string // of one mistake in all engines; "": it is not told alike
 }{
 	{"can't access property", regexp.MustCompile(`^can't access property \S+, .* is (?:undefined|null)$`), ""},
 	{" is ", regexp.MustCompile(`^[\w$.\[\]()"']+ is (?:undefined|null)$`), ""},
@@ -31,14 +31,14 @@ var mistakes = []struct {
 }
 
 // mistake says whether a message is an engine's own of a mistake in the function
-// itself, and how it is told of all engines.
+// itself, and how all engines print it.
 func mistake(message string) (means string, ok bool) {
 	line := strings.TrimSpace(message)
 	if len(line) >= 400 || strings.Contains(line, "\n") {
 		return "", false
 	}
 	for _, m := range mistakes {
-		if strings.Contains(line, m.words) && m.form.MatchString(line) {
+		if strings.Contains(line, m.contains) && m.form.MatchString(line) {
 			return m.means, true
 		}
 	}

@@ -9,20 +9,20 @@ import (
 	"firethorn/internal/core/shape"
 )
 
-// said is what engines and runtimes say of one thing in their own words.
-type said struct {
-	words []string // one of them is in every such message: most messages need no more than that
-	form  *regexp.Regexp
-	means string // with $name for what the form has found
-	local bool   // the mistake is in the function itself, not in what its caller wanted
+// engineMessage is what engines and runtimes say of one thing in their own words.
+type engineMessage struct {
+	contains []string // one of them is in every such message: most messages need no more than that
+	form     *regexp.Regexp
+	means    string // with $name for what the form has found
+	local    bool   // the mistake is in the function itself, not in what its caller wanted
 }
 
 const quotedName = `["'](?P<name>[^"']*)["']`
 
-// sayings are the messages that three browser engines and Node have for the
+// engineMessages are the messages that three browser engines and Node have for the
 // same mistakes. Names of variables are left out, for builds change them;
 // names of members stay.
-var sayings = []said{
+var engineMessages = []engineMessage{
 	{[]string{"Cannot read", "Cannot set"}, regexp.MustCompile(`^Cannot (?:read|set) propert(?:y|ies) (?:'(?P<name>[^']*)' )?of (?:undefined|null)(?: \((?:reading|setting) '(?P<name>.*)'\))?$`), "no $name of nothing", true},
 	{[]string{"can't access property"},
 		regexp.MustCompile(`^can't access property ` + quotedName +
@@ -54,20 +54,20 @@ var sayings = []said{
 }
 
 // Plain is a message in one form for all engines, its variable parts taken
-// out; local says that it tells of a mistake in the very function that failed.
+// out; local says that it reports a mistake in the very function that failed.
 func Plain(message string) (shape string, local bool) {
-	if shape, local, ok := saying(message); ok {
+	if shape, local, ok := engineMessageOf(message); ok {
 		return shape, local
 	}
 	return Shape(message), false
 }
 
-// saying finds the message among those that engines have words of their own for.
-func saying(message string) (shape string, local, ok bool) {
+// engineMessageOf finds the message among those that engines have words of their own for.
+func engineMessageOf(message string) (shape string, local, ok bool) {
 	line := strings.TrimSpace(message)
 	if len(line) < 400 && !strings.Contains(line, "\n") {
-		for _, s := range sayings {
-			if !slices.ContainsFunc(s.words, func(w string) bool { return strings.Contains(line, w) }) {
+		for _, s := range engineMessages {
+			if !slices.ContainsFunc(s.contains, func(w string) bool { return strings.Contains(line, w) }) {
 				continue
 			}
 			m := s.form.FindStringSubmatch(line)
@@ -93,7 +93,7 @@ func saying(message string) (shape string, local, ok bool) {
 // PlainCodes is Plain, with codes that letters and digits are mixed in taken
 // out of the shape as well: booking codes, short ids, durations.
 func PlainCodes(message string) (shape string, local bool) {
-	if shape, local, ok := saying(message); ok {
+	if shape, local, ok := engineMessageOf(message); ok {
 		return shape, local
 	}
 	return ShapeCodes(message), false
@@ -101,7 +101,7 @@ func PlainCodes(message string) (shape string, local bool) {
 
 // PlainShape is Plain by the grammar of package shape.
 func PlainShape(message string) (says string, local bool) {
-	if says, local, ok := saying(message); ok {
+	if says, local, ok := engineMessageOf(message); ok {
 		return says, local
 	}
 	return shape.Of(message), false
@@ -109,17 +109,17 @@ func PlainShape(message string) (says string, local bool) {
 
 // WishShape is Wish by the grammar of package shape.
 func WishShape(message string) string {
-	if says, _, ok := saying(message); ok {
+	if says, _, ok := engineMessageOf(message); ok {
 		return says
 	}
 	return shape.Asked(message)
 }
 
-// anyID are the kinds of variable parts that one id may be told as: the next
+// anyID are the kinds of variable parts that one id may be read as: the next
 // one has letters among its digits, or none.
 var anyID = strings.NewReplacer("<number>", "<id>", "<code>", "<id>", "<hex>", "<id>")
 
-// PlainIDs is PlainShape with ids of all kinds told alike.
+// PlainIDs is PlainShape with one form for ids of all kinds.
 func PlainIDs(message string) (says string, local bool) {
 	if says, ok := mistake(message); ok && says != "" {
 		return says, true
@@ -128,7 +128,7 @@ func PlainIDs(message string) (says string, local bool) {
 	return anyID.Replace(says), local
 }
 
-// WishIDs is WishShape with ids of all kinds told alike.
+// WishIDs is WishShape with one form for ids of all kinds.
 func WishIDs(message string) string { return anyID.Replace(WishShape(message)) }
 
 // lastMember is the member that an expression ends in, its call left off:
@@ -166,9 +166,9 @@ var localTypes = map[string]bool{
 	"SIGSEGV":                      true, "SIGFPE": true, "SIGBUS": true, "ReferenceError": true,
 }
 
-// Local says whether an exception tells of a mistake in the very function that failed.
+// Local says whether an exception reports a mistake in the very function that failed.
 func Local(x event.Exception) bool {
-	_, itself, _ := saying(x.Message)
+	_, itself, _ := engineMessageOf(x.Message)
 	return itself || localTypes[x.Type] || strings.HasPrefix(x.Message, "runtime error: ") ||
 		strings.HasPrefix(x.Type, "runtime.")
 }

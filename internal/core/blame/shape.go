@@ -36,7 +36,7 @@ func variableParts(more string) *regexp.Regexp {
 // Wish is a message with what was asked for: paths and addresses stay,
 // numbers, ids and dates are taken out.
 func Wish(message string) string {
-	if shape, _, ok := saying(message); ok {
+	if shape, _, ok := engineMessageOf(message); ok {
 		return shape
 	}
 	return replace(variable, message, map[string]bool{"url": true, "path": true, "text": true})

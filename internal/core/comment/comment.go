@@ -1,5 +1,4 @@
-// Package comment reads what people write about an issue: how long it may be,
-// and whom it mentions.
+// Package comment validates comments on issues and finds the people they mention.
 package comment
 
 import (
@@ -8,12 +7,12 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/text"
 )
 
-// Most bytes a comment may have.
-const Most = 10_000
+// MaxLength bytes a comment may have.
+const MaxLength = 10_000
 
 // Clean checks a comment and takes blanks from its ends. Control characters
 // other than line ends and tabs go.
@@ -27,19 +26,19 @@ func Clean(text string) (string, error) {
 	}, text))
 	switch {
 	case text == "":
-		return "", fault.New(fault.BadInput, "a comment is text; this one is empty")
-	case len(text) > Most:
-		return "", fault.New(fault.TooLarge, "a comment may have %d bytes, this one has %d", Most, len(text))
+		return "", problem.New(problem.BadInput, "a comment is text; this one is empty")
+	case len(text) > MaxLength:
+		return "", problem.New(problem.TooLarge, "a comment may have %d bytes, this one has %d", MaxLength, len(text))
 	}
 	return text, nil
 }
 
-// Person is somebody who can be mentioned.
+// Person is a person who can be mentioned.
 type Person struct{ Name, Email string }
 
-// Mentions lists the people whom a comment mentions, each once, in order: by @
+// Mentions lists the people a comment mentions, each once, in order: by @
 // and the address before its own @, or the name written together, with dots or
-// dashes. What stands in code does not count.
+// dashes. Code does not count.
 func Mentions(said string, list []Person) (names []string) {
 	for _, word := range mentioned(prose(said)) {
 		i := slices.IndexFunc(list, func(p Person) bool { return text.Handle(word, p.Name, p.Email) })
@@ -72,7 +71,7 @@ func prose(text string) string {
 	return spans(b.String())
 }
 
-// spans leaves a text without what stands between equal runs of backquotes.
+// spans removes the text between equal runs of backquotes.
 func spans(text string) string {
 	var b strings.Builder
 	for {

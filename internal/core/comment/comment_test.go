@@ -11,7 +11,7 @@ func TestClean(t *testing.T) {
 			t.Errorf("%q: %q, %v", in, got, err)
 		}
 	}
-	for _, bad := range []string{"", " \n\t", strings.Repeat("x", Most+1)} {
+	for _, bad := range []string{"", " \n\t", strings.Repeat("x", MaxLength+1)} {
 		if _, err := Clean(bad); err == nil {
 			t.Errorf("%.20q was taken", bad)
 		}

@@ -134,8 +134,8 @@ func TestTree_Find(t *testing.T) {
 		{`C:\build\timetable\tides.ts`, nil, "web/quayside/src/timetable/tides.ts", "by the longest equal end, timetable/tides.ts"},
 		{"quayside/src/main.ts", nil, "web/quayside/src/main.ts", "by the longest"},
 		{"src/main.ts", nil, "", "it may be api/gangway/src/main.ts or web/quayside/src/main.ts; set which"},
-		{"webpack://app/src/main.ts", set, "web/quayside/src/main.ts", "as set"},
-		{"webpack://app/src/gone.ts", set, "", "as set, it would be web/quayside/src/gone.ts"},
+		{"webpack://app/src/main.ts", set, "web/quayside/src/main.ts", "by the source path"},
+		{"webpack://app/src/gone.ts", set, "", "by the source path webpack://app/=web/quayside/ it is web/quayside/src/gone.ts"},
 		{"src/gone.ts", nil, "", "holds no file of this name"},
 		{"", nil, "", "names no file"},
 	} {

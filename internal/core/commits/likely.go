@@ -9,7 +9,7 @@ import (
 	"time"
 )
 
-// Hunk is a changed place of a file, as `git diff -U0` tells it: lines counted
+// Hunk is a changed place of a file, as `git diff -U0` prints it: lines counted
 // from 1; Count 0 is a place between lines, behind Start.
 type Hunk struct {
 	OldStart, OldCount int
@@ -43,23 +43,23 @@ type Likely struct {
 	Reasons []string
 }
 
-// What a commit's score is made of. The origin's own line tells most; a frame
-// further out tells less the further it is.
+// The parts of a commit's score. The origin's own line counts most; a frame
+// further out counts less the further it is.
 const (
-	pointsLine    = 60.0 // touches the origin's line or one beside it
-	pointsNear    = 40.0 // within nearLines of it
-	pointsMade    = 34.0 // made the origin's file
-	pointsFile    = 22.0 // the origin's file
-	shareComment  = 0.3  // of the points of a file, where nothing but comments changed
-	pointsCaller  = 14.0 // the line of the next own frame, half of it for each further one
-	shareFile     = 0.4  // of a caller's points, for its file alone
-	pointsRecent  = 10.0 // the youngest of the range
-	pointsSmall   = 6.0  // touches little beside it: a sweeping change touches everything
-	pointsBig     = 4.0  // many lines in the files of the trace
-	olderShare    = 0.5  // of a place's points, for each younger commit that changed its line
-	besideLines   = 2
-	nearLines     = 12
-	mostOwnFrames = 6
+	pointsLine   = 60.0 // touches the origin's line or one beside it
+	pointsNear   = 40.0 // within nearLines of it
+	pointsMade   = 34.0 // made the origin's file
+	pointsFile   = 22.0 // the origin's file
+	shareComment = 0.3  // of the points of a file, where nothing but comments changed
+	pointsCaller = 14.0 // the line of the next own frame, half of it for each further one
+	shareFile    = 0.4  // of a caller's points, for its file alone
+	pointsRecent = 10.0 // the youngest of the range
+	pointsSmall  = 6.0  // touches little beside it: a sweeping change touches everything
+	pointsBig    = 4.0  // many lines in the files of the trace
+	olderShare   = 0.5  // of a place's points, for each younger commit that changed its line
+	besideLines  = 2
+	nearLines    = 12
+	maxOwnFrames = 6
 )
 
 // Rank orders changes, given children before parents, by how likely each has
@@ -68,7 +68,7 @@ const (
 // compared with where the line stood then. Changes without any reason but their
 // age are left out; most bounds how many come back.
 func Rank(changes []Change, places []Place, most int) []Likely {
-	places = places[:min(len(places), mostOwnFrames)]
+	places = places[:min(len(places), maxOwnFrames)]
 	at := slices.Clone(places) // where each stood in the commit that is looked at
 	gone := make([]bool, len(places))
 	weight := make([]float64, len(places)) // less where a younger commit changed the line already
@@ -177,7 +177,7 @@ func touch(f *FileChange, p Place, i int) (points float64, beside bool, words st
 	case closest == 0:
 		return full, true, fmt.Sprintf("changed %s line, %s:%d", who, base, p.Line)
 	case closest <= besideLines:
-		return full * 0.9, true, fmt.Sprintf("changed what stands beside %s line, %s:%d", who, base, p.Line)
+		return full * 0.9, true, fmt.Sprintf("changed the lines next to %s line, %s:%d", who, base, p.Line)
 	case closest <= nearLines:
 		return near, false, fmt.Sprintf("changed %d lines from %s line, %s:%d", closest, who, base, p.Line)
 	}

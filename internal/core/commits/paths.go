@@ -12,7 +12,7 @@ type Mapping struct {
 	To   string `json:"to"`
 }
 
-// Found is where a source path stands in the repository, and how that was found.
+// Found is a source path's place in the repository, and how it was found.
 type Found struct {
 	Path string // "" when it was not found
 	How  string // in words
@@ -43,16 +43,17 @@ func (t *Tree) Len() int { return len(t.paths) }
 
 // Find finds the file that a source path of a map or a trace means: by a
 // mapping that was set, else by the longest equal end. Two files that fit
-// alike are not told apart: then it is not found, and How names both.
+// alike are not distinguished: then it is not found, and How names both.
 func (t *Tree) Find(source string, mappings []Mapping) Found {
 	clean := strings.ReplaceAll(source, `\`, "/")
 	for _, m := range mappings {
 		if rest, ok := strings.CutPrefix(clean, m.From); ok {
 			path := strings.TrimPrefix(m.To+rest, "/")
+			by := "by the source path " + m.From + "=" + m.To
 			if t.paths[path] {
-				return Found{path, "as set: " + m.From + " stands for " + m.To}
+				return Found{path, by}
 			}
-			return Found{"", "as set, it would be " + path + ", which the repository does not hold at this commit"}
+			return Found{"", by + " it is " + path + ", which the repository does not have at this commit"}
 		}
 	}
 	parts := strings.Split(clean, "/")

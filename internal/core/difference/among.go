@@ -30,9 +30,9 @@ func NewSample() *Sample {
 }
 
 const (
-	mostDistinct = 20_000 // differences kept of a sample: attributes that are never alike stop counting there
-	mostKinds    = 8      // of each kind, and of each attribute, that are offered
-	mostOffered  = 40
+	maxDistinct = 20_000 // differences kept of a sample: attributes that are never alike stop counting there
+	maxKinds    = 8      // of each kind, and of each attribute, that are offered
+	maxOffered  = 40
 )
 
 // Add takes an event in, with what its fingerprint was made from.
@@ -51,7 +51,7 @@ func (s *Sample) Add(e *event.Event, frames [][]event.Frame, print fingerprint.R
 	}
 	for _, a := range []event.Attributes{e.Attributes, e.Resource} {
 		for _, name := range a.Names() {
-			if v := value(e, name); v != "" && len(v) <= mostValue && !personal(name) {
+			if v := value(e, name); v != "" && len(v) <= maxValue && !personal(name) {
 				has[Difference{Kind: Attribute, Name: name, Value: v}] = true
 			}
 		}
@@ -59,7 +59,7 @@ func (s *Sample) Add(e *event.Event, frames [][]event.Frame, print fingerprint.R
 	for d := range has {
 		x := s.found[d]
 		if x == nil {
-			if len(s.found) >= mostDistinct {
+			if len(s.found) >= maxDistinct {
 				continue
 			}
 			x = &Found{Difference: d}
@@ -117,7 +117,7 @@ func (s *Sample) Differences() []Found {
 		of[key]++
 		of[""]++
 		alike := x.Kind != Attribute || distinct[x.Name]*2 <= s.events || distinct[x.Name] <= 4
-		if !alike || of[key] > mostKinds || of[""] > mostOffered {
+		if !alike || of[key] > maxKinds || of[""] > maxOffered {
 			of[""]--
 			return true
 		}

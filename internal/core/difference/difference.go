@@ -1,6 +1,5 @@
-// Package difference says what part of an issue's events has and the others
-// have not: a function on the stack, a form of message, an attribute. People
-// split issues by it.
+// Package difference finds traits that part of an issue's events share and the rest lack: a function
+// on the stack, a message form, an attribute. Splits use it.
 //
 // Input are events with readable frames; output is whether a difference holds
 // of one, and which differences a sample of events shows. Pure.
@@ -12,8 +11,8 @@ import (
 
 	"firethorn/internal/core/blame"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 )
 
 // Kind is what a difference looks at.
@@ -36,8 +35,8 @@ type Difference struct {
 }
 
 const (
-	mostName  = 200  // bytes of an attribute's name
-	mostValue = 1000 // bytes of a value
+	maxName  = 200  // bytes of an attribute's name
+	maxValue = 1000 // bytes of a value
 )
 
 // New makes a difference as people write it: of a message, its form is taken.
@@ -46,7 +45,7 @@ func New(kind Kind, name, value string) (Difference, error) {
 	switch kind {
 	case Frame, Message:
 		if d.Value == "" {
-			return d, fault.New(fault.BadInput, "the %s to split by is empty: write one that a part of the events has", kind)
+			return d, problem.New(problem.BadInput, "the %s to split by is empty: write one that a part of the events has", kind)
 		}
 		d.Name = ""
 		if kind == Message {
@@ -54,13 +53,13 @@ func New(kind Kind, name, value string) (Difference, error) {
 		}
 	case Attribute:
 		if d.Name == "" {
-			return d, fault.New(fault.BadInput, "the attribute to split by has no name: write NAME=VALUE, such as browser.name=Firefox")
+			return d, problem.New(problem.BadInput, "the attribute to split by has no name: write NAME=VALUE, such as browser.name=Firefox")
 		}
 	default:
-		return d, fault.New(fault.BadInput, "%q cannot be split by: write frame, message or attribute", kind)
+		return d, problem.New(problem.BadInput, "%q cannot be split by: write frame, message or attribute", kind)
 	}
-	if len(d.Name) > mostName || len(d.Value) > mostValue {
-		return d, fault.New(fault.BadInput, "what to split by is too long: names have up to %d bytes, values up to %d", mostName, mostValue)
+	if len(d.Name) > maxName || len(d.Value) > maxValue {
+		return d, problem.New(problem.BadInput, "what to split by is too long: names have up to %d bytes, values up to %d", maxName, maxValue)
 	}
 	return d, nil
 }
@@ -69,7 +68,7 @@ func New(kind Kind, name, value string) (Difference, error) {
 // looked for and what is looked at are cut alike.
 func form(message string) string {
 	shape, _ := blame.Plain(message)
-	return event.TrimText(strings.TrimSpace(shape), mostValue)
+	return event.TrimText(strings.TrimSpace(shape), maxValue)
 }
 
 // Holds says whether an event has what the difference names. Its frames are
@@ -134,8 +133,8 @@ func (d Difference) place(s string) bool {
 	return s != "" && (s == d.Value || s[i+1:] == d.Value)
 }
 
-// Words tell the difference in a sentence: "loadFares is on the stack".
-func (d Difference) Words() string {
+// Text is the difference as a sentence: "loadFares is on the stack".
+func (d Difference) Text() string {
 	switch {
 	case d.Kind == Frame:
 		return d.Value + " is on the stack"

@@ -46,7 +46,7 @@ func TestHolds(t *testing.T) {
 			t.Fatal(err)
 		}
 		if holds, settled := d.Holds(e, frames), d.Settled(print); holds != c.holds || settled != c.settled {
-			t.Errorf("%s: holds %v, settled %v; want %v and %v", d.Words(), holds, settled, c.holds, c.settled)
+			t.Errorf("%s: holds %v, settled %v; want %v and %v", d.Text(), holds, settled, c.holds, c.settled)
 		}
 	}
 }

@@ -32,19 +32,14 @@ func (a *Attributes) UnmarshalJSON(raw []byte) error {
 	if len(raw) == 0 || raw[0] != '{' {
 		return fmt.Errorf("attributes must be an object of names and values, not %s", short(raw))
 	}
-	for i := 0; i < len(raw); {
-		quoted, value, next, ok := nextField(raw, i)
-		if !ok {
-			break
-		}
-		name, err := plainText(quoted)
+	for f, ok := nextField(raw, 0); ok; f, ok = nextField(raw, f.end) {
+		name, err := plainText(f.name)
 		if err != nil {
 			return err
 		}
-		if err := out.set(name, value); err != nil {
+		if err := out.set(name, f.value); err != nil {
 			return err
 		}
-		i = next
 	}
 	return nil
 }

@@ -29,8 +29,8 @@ type Limits struct {
 var DefaultLimits = Limits{Attributes: 200, Breadcrumbs: 200, Frames: 500, Exceptions: 20, Threads: 512,
 	State: 64 << 10, Text: 16 << 10, Stack: 1 << 20}
 
-// MostStandsFor is how many events one can stand for.
-const MostStandsFor = 10_000
+// MaxStandsFor is how many events one can represent.
+const MaxStandsFor = 10_000
 
 // ErrEmpty is the refusal of an event with neither message nor exception.
 var ErrEmpty = errors.New("an event needs a message or an exception: give \"message\" or \"exceptions\"")
@@ -73,11 +73,19 @@ func Decode(raw []byte, lim Limits) (*Event, error) {
 		}
 		return nil, fmt.Errorf("not readable as an event: %w", err)
 	}
+	e.Extra = unknownFields(raw)
+	if err := e.complete(lim); err != nil {
+		return nil, err
+	}
+	return &e, nil
+}
+
+// complete fills what is absent of an event that was read, and cuts what is over the limits.
+func (e *Event) complete(lim Limits) error {
 	e.Notes = nil
 	if e.Message == "" && len(e.Exceptions) == 0 {
-		return nil, ErrEmpty
+		return ErrEmpty
 	}
-	e.Extra = unknownFields(raw)
 	if e.Severity == "" {
 		e.Severity = "info"
 		if len(e.Exceptions) > 0 {
@@ -87,46 +95,47 @@ func Decode(raw []byte, lim Limits) (*Event, error) {
 	if e.StandsFor < 1 {
 		e.StandsFor = 1
 	}
-	if e.StandsFor > MostStandsFor {
-		e.note("stands_for was %d; 10,000 is the most one event can stand for", e.StandsFor)
-		e.StandsFor = MostStandsFor
+	if e.StandsFor > MaxStandsFor {
+		e.note("stands_for was %d; 10,000 is the maximum", e.StandsFor)
+		e.StandsFor = MaxStandsFor
 	}
 	e.TraceID, e.SpanID = strings.ToLower(e.TraceID), strings.ToLower(e.SpanID) // some senders write upper case
 	e.fixParents()
 	e.cut(lim)
-	return &e, nil
+	return nil
 }
 
 // unknownFields finds the fields of an object that the format does not know.
 // raw is valid JSON; the names are compared as they are written.
 func unknownFields(raw []byte) map[string]json.RawMessage {
 	var out map[string]json.RawMessage
-	for i := 0; i < len(raw); {
-		name, value, next, ok := nextField(raw, i)
-		if !ok {
-			break
+	for f, ok := nextField(raw, 0); ok; f, ok = nextField(raw, f.end) {
+		if knownFields[string(f.name)] {
+			continue
 		}
-		if !knownFields[string(name)] {
-			if out == nil {
-				out = map[string]json.RawMessage{}
-			}
-			out[string(name)] = value
+		if out == nil {
+			out = map[string]json.RawMessage{}
 		}
-		i = next
+		out[string(f.name)] = f.value
 	}
 	return out
 }
 
-// nextField finds the next name and value at the top of the object, from i on.
-func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
+// field is a name and a value of an object, as they are written.
+type field struct {
+	name, value []byte
+	start, end  int // of both, in the text of the object
+}
+
+// nextField finds the next name and value at the top of the object, from i on. raw is valid JSON.
+func nextField(raw []byte, i int) (f field, ok bool) {
 	open := bytes.IndexByte(raw[i:], '"')
 	if open < 0 {
-		return nil, nil, 0, false
+		return f, false
 	}
-	open += i
-	end := text.JSONStringEnd(raw, open)
-	name = raw[open+1 : end-1]
-	i = end
+	f.start = i + open
+	i = text.JSONStringEnd(raw, f.start)
+	f.name = raw[f.start+1 : i-1]
 	for i < len(raw) && raw[i] != ':' {
 		i++
 	}
@@ -139,16 +148,19 @@ func nextField(raw []byte, i int) (name, value []byte, next int, ok bool) {
 			depth++
 		case '}', ']':
 			if depth--; depth < 0 {
-				return name, bytes.TrimSpace(raw[from:i]), i, true
+				f.value, f.end = bytes.TrimSpace(raw[from:i]), i
+				return f, true
 			}
 		case ',':
 			if depth == 0 {
-				return name, bytes.TrimSpace(raw[from:i]), i, true
+				f.value, f.end = bytes.TrimSpace(raw[from:i]), i
+				return f, true
 			}
 		}
 	}
-	return nil, nil, 0, false
+	return f, false
 }
+
 func (e *Event) note(format string, args ...any) {
 	e.Notes = append(e.Notes, fmt.Sprintf(format, args...))
 }
@@ -195,20 +207,20 @@ func (e *Event) cut(lim Limits) {
 	}
 }
 
-func cutList[T any](e *Event, what string, list []T, most int) []T {
-	if len(list) <= most {
+func cutList[T any](e *Event, what string, list []T, limit int) []T {
+	if len(list) <= limit {
 		return list
 	}
-	e.note("%d of %d %s were cut, the last ones", len(list)-most, len(list), what)
-	return list[:most]
+	e.note("%d of %d %s were cut, the last ones", len(list)-limit, len(list), what)
+	return list[:limit]
 }
 
-func (e *Event) cutText(what, s string, most int) string {
-	if len(s) <= most {
+func (e *Event) cutText(what, s string, limit int) string {
+	if len(s) <= limit {
 		return s
 	}
-	e.note("%s was cut from %d to %d bytes", what, len(s), most)
-	return TrimText(s, most)
+	e.note("%s was cut from %d to %d bytes", what, len(s), limit)
+	return TrimText(s, limit)
 }
 
 func (e *Event) cutAttributes(what string, a Attributes, lim Limits) {
@@ -227,14 +239,14 @@ func (e *Event) cutAttributes(what string, a Attributes, lim Limits) {
 }
 
 // TrimText cuts s to at most most bytes without breaking a character.
-func TrimText(s string, most int) string {
-	if len(s) <= most {
+func TrimText(s string, limit int) string {
+	if len(s) <= limit {
 		return s
 	}
-	for most > 0 && !utf8.RuneStart(s[most]) {
-		most--
+	for limit > 0 && !utf8.RuneStart(s[limit]) {
+		limit--
 	}
-	return s[:most]
+	return s[:limit]
 }
 
 // When is the time that counts for an event, and why it differs from the one

@@ -1,8 +1,6 @@
-// Package event defines what an application reports and what is made of it:
-// events, exceptions, frames, breadcrumbs. These are the leaf types of the
-// core. Reading order: Decode turns a sender's JSON into an Event and makes
-// it fit; Limits cuts what is over a limit; Identity and Placement answer
-// whose event it is and where it belongs.
+// Package event defines what an application reports: events, exceptions, frames, breadcrumbs. These
+// are the leaf types of the core. Reading order: Decode parses a sender's JSON into an Event; Limits
+// cuts values that are over a limit; Identity and Placement find the user, release and environment.
 //
 // Lines and columns count from 1 everywhere in this package, as stack traces
 // print them; columns are UTF-16 code units; 0 means not known.
@@ -34,7 +32,7 @@ type Event struct {
 	Log         *Log            `json:"log,omitempty"`  // the log record the event was found in
 	Span        *Span           `json:"span,omitempty"` // the span that recorded it
 	Grouping    *Grouping       `json:"grouping,omitempty"`
-	// How many such events this one stands for; at least 1 after Decode.
+	// How many such events this one counts as; at least 1 after Decode.
 	StandsFor int64 `json:"stands_for,omitempty"`
 
 	// Scrubbed says what was replaced because it was secret, and why.
@@ -43,6 +41,8 @@ type Event struct {
 	Notes []string `json:"notes,omitempty"`
 	// Extra holds the fields the format does not know; they are kept and shown.
 	Extra map[string]json.RawMessage `json:"extra,omitempty"`
+
+	later json.RawMessage // breadcrumbs that DecodeSparse left as they were sent
 }
 
 // Exception is one thrown value.
@@ -107,7 +107,7 @@ type Frame struct {
 	Kind   Kind     `json:"kind"`
 	Raw    Position `json:"raw"`
 	WhyRaw string   `json:"why_raw,omitempty"` // why it could not be resolved, and what to do
-	// Statement is what stands at the place in the source where its function
+	// Statement is the source text at the place where its function
 	// cannot be known.
 	Statement   string       `json:"statement,omitempty"`
 	SourceLines []SourceLine `json:"source_lines,omitempty"` // seven each side where the sources are known
@@ -132,7 +132,7 @@ type Frame struct {
 	// Builtin is true of a function of the runtime that has no place of its own:
 	// its frame names that of its caller.
 	Builtin bool `json:"builtin,omitempty"`
-	// Digest stands for the text of the frame's function (scope.Digest), of the
+	// Digest is a hash of the text of the frame's function (scope.Digest), of the
 	// frames that a fingerprint is made from; "" where the text is not known.
 	Digest string `json:"digest,omitempty"`
 	// Ignored is true of a frame that its source map says is none of the application's own.
@@ -189,7 +189,7 @@ type Grouping struct {
 	Replace []string `json:"replace,omitempty"`
 }
 
-// Scrubbed says what was replaced at one place of an event.
+// Scrubbed is a replacement at one place of an event.
 type Scrubbed struct {
 	Rule  string `json:"rule"`         // a rule of the project, or the kind of secret
 	Where string `json:"where"`        // "attributes.url.full", "breadcrumbs[3].message"
@@ -197,11 +197,11 @@ type Scrubbed struct {
 	By    string `json:"by,omitempty"` // "client" or "service"
 }
 
-// ScrubbedList is what a client says it scrubbed. What does not fit is let go:
+// ScrubbedList is what a client says it scrubbed. Entries of another form are dropped:
 // it is no reason to refuse an event.
 type ScrubbedList []Scrubbed
 
-const mostScrubbed = 100
+const maxScrubbed = 100
 
 // UnmarshalJSON reads a list; anything else is none.
 func (l *ScrubbedList) UnmarshalJSON(raw []byte) error {
@@ -209,7 +209,7 @@ func (l *ScrubbedList) UnmarshalJSON(raw []byte) error {
 	if err := json.Unmarshal(raw, &list); err != nil {
 		return nil
 	}
-	*l = list[:min(len(list), mostScrubbed)]
+	*l = list[:min(len(list), maxScrubbed)]
 	return nil
 }
 

@@ -66,7 +66,7 @@ func TestDecode_MakesAttributesFit(t *testing.T) {
 	}
 }
 
-func TestAttributes_AreWhatEncodingJSONSays(t *testing.T) {
+func TestAttributes_MatchEncodingJSON(t *testing.T) {
 	for _, in := range []string{
 		`{}`, ` { "a" : "b" , "c":1.5e3,"d":true ,"e":false,"f":null} `, `{"a\"b":"c\u00e9\\n","\u0061":"]}"}`, `{"x":"{\"y\":1}","list":["a","b,c"],"n":-7}`, `{"a":1,"a":2}`, `{"":"empty","é":"ü"}`,
 	} {

@@ -25,7 +25,7 @@ func (r *Result) compute(e *event.Event, frames [][]event.Frame) {
 		return
 	}
 	if i, j, ok := firstFrame(frames, event.Vendor); ok {
-		r.addFrame(frames, i, j, "no own frame is in the trace; the innermost frame of a dependency stands for it")
+		r.addFrame(frames, i, j, "the trace has no own frame; the innermost frame of a dependency is used instead")
 		r.addMessage(lastMessage(e), "without own frames the message counts, its variable parts taken out")
 		return
 	}
@@ -57,7 +57,7 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 	if f.Pending {
 		// Minified names change with each build: the file and the message hold longer.
 		r.add("module", r.module(f), "the origin's file; its function is not known while symbols are missing", i, j)
-		r.addMessage(lastMessage(e), "stands in for the function while symbols are missing")
+		r.addMessage(lastMessage(e), "used instead of the function while symbols are missing")
 		return
 	}
 	asks := i < len(e.Exceptions) && r.asks(frames[i], j) && !r.local(e.Exceptions[i])
@@ -82,17 +82,17 @@ func (r *Result) addOrigin(e *event.Event, frames [][]event.Frame, i, j int) {
 	switch {
 	case blame.Function(f) != "" && !numbered:
 	case f.Statement != "" && r.Version >= 4:
-		r.add("statement", f.Statement, "the origin's function is not known; what its source says there stands for it", -1, -1)
+		r.add("statement", f.Statement, "the origin's function is unknown; its source statement is used instead", -1, -1)
 	default:
 		message := ""
 		if i < len(e.Exceptions) {
 			message = e.Exceptions[i].Message
 		}
-		r.addMessage(message, "the origin has no name; the message tells it from others")
+		r.addMessage(message, "the origin has no name; the message distinguishes it")
 	}
 	if asks && !r.has("message") {
 		// Engines that do not say who awaited leave the message alone to tell.
-		r.add("message", r.wish(e.Exceptions[i].Message), "the origin asks on behalf of others, and the trace does not say of whom", -1, -1)
+		r.add("message", r.wish(e.Exceptions[i].Message), "the origin acts on behalf of its callers, and the trace does not show which", -1, -1)
 	}
 	if k, ok := blame.Through(frames[i], j); ok && i < len(e.Exceptions) && !r.local(e.Exceptions[i]) {
 		r.add("through", r.module(frames[i][k])+" "+blame.Function(frames[i][k]),

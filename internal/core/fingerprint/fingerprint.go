@@ -1,6 +1,6 @@
-// Package fingerprint computes the key that decides which issue an event
-// belongs to, and says what it was made from. Two events with one cause get
-// one key: whatever the browser, the release, the call depth, the position.
+// Package fingerprint computes the fingerprint that decides which issue an event belongs to, and
+// explains what it was made from. Two events with the same cause get the same fingerprint, regardless
+// of browser, release, call depth and position.
 //
 // Input is an event and its readable frames; output is a Result: the key, the
 // key of the variant, the headline and the place, and the reasons. Pure and
@@ -35,10 +35,10 @@ const (
 // Versions says what each grouping version brought, the oldest first.
 var Versions = []struct {
 	Number int
-	Words  string
+	Text   string
 }{
-	{2, "functions that fail on behalf of their callers are found out by how many those are"},
-	{3, "codes in which letters and digits are mixed (7fKq2xPd) are taken out of messages"},
+	{2, "functions that fail on behalf of their callers are recognised by the number of callers"},
+	{3, "codes that mix letters and digits (7fKq2xPd) are removed from messages"},
 	{4, "functions have the names from their original source; if none can be determined, the source statement is used"},
 	{5, "messages are parsed by a grammar: ids in paths, addresses and words are removed, field names are kept"},
 	{6, "helpers are found by their source; errors raised while handling another, members of aggregates and logging functions no longer mislead; ids of all kinds are alike; the deployment directory does not count"},
@@ -57,7 +57,7 @@ type Part struct {
 	From  string `json:"from,omitempty"` // the frame or text it was taken from: "format src/fares.ts:15"
 }
 
-// Result is a computed fingerprint and all that follows from it.
+// Result is a computed fingerprint and everything derived from it.
 type Result struct {
 	Key         Key
 	Variant     Key  // what can only ever move together
@@ -73,7 +73,7 @@ type Result struct {
 	HasOrigin   bool
 	// Caller is the function that called the origin, "" where it makes no
 	// difference. Events of several callers are variants of their own: when the
-	// origin turns out to fail on behalf of them, they can be told apart.
+	// origin turns out to fail on behalf of them, they can be distinguished.
 	Caller string
 	// CallerName is what that function is called: by how many names there are, a
 	// helper is found out, for callers move to other files as well.
@@ -107,7 +107,7 @@ func ComputeWith(version int, e *event.Event, frames [][]event.Frame, learned *b
 	r.describe(e, frames)
 	if g := e.Grouping; g != nil && len(g.Replace) > 0 {
 		for _, v := range g.Replace {
-			r.add("application", fill(v, e), "the application's own key "+v+" stands instead of the computed one", -1,
+			r.add("application", fill(v, e), "the application's own key "+v+" replaces the computed one", -1,
 				-1)
 		}
 	} else {
@@ -162,7 +162,7 @@ func (r *Result) askedBy(e *event.Event, frames [][]event.Frame) (i, j int, ok b
 
 // Through computes the fingerprint of an event whose origin was found to fail
 // on behalf of its callers: who called it is blamed. The variant stays that of
-// first, and so does what a rule said. It marks frames anew.
+// first, and so does what a rule said. It marks frames again.
 func (r Result) Through(e *event.Event, frames [][]event.Frame) Result {
 	i, j, ok := r.askedBy(e, frames)
 	if !ok || r.Caller == "" {
@@ -203,7 +203,7 @@ func (r *Result) has(what string) bool {
 
 func (r *Result) used(i, j int) bool { return slices.Contains(r.at, [2]int{i, j}) }
 
-// local says whether an exception tells of a mistake in the very function that failed.
+// local says whether an exception reports a mistake in the very function that failed.
 func (r *Result) local(x event.Exception) bool {
 	if r.Version < 6 {
 		return blame.Local(x)

@@ -63,15 +63,15 @@ func (r *Result) addAs(e *event.Event, frames [][]event.Frame, i, j int) {
 		return
 	}
 	wish := r.wish(e.Exceptions[i].Message)
-	if f := frames[i][k]; f.OnBehalf && tells(wish) {
+	if f := frames[i][k]; f.OnBehalf && isSpecific(wish) {
 		r.As = append(r.As, hashOf(append(first, Part{What: "module", Value: r.module(f)},
 			Part{What: "function", Value: blame.Function(f)}, Part{What: "message", Value: wish}), ""))
 	}
 }
 
-// tells says whether a message says enough of what was asked for to tell of
+// isSpecific says whether a message says enough of what was asked for to report
 // whom: it names something, or has some words.
-func tells(wish string) bool {
+func isSpecific(wish string) bool {
 	return strings.ContainsAny(wish, `/"'`) || len(strings.Fields(wish)) >= 3
 }
 
@@ -93,7 +93,7 @@ func nativeBelow(frames []event.Frame, j int) (name string, ok bool) {
 var native = map[string]bool{"[native code]": true, "<anonymous>": true, "native": true}
 
 // Whole finds out what fingerprints that were made of traces with frames left
-// out stand for, by those of whole traces. same gives one name to all that is
+// out represent, by those of whole traces. same gives one name to all that is
 // one bug by what else is known. A fingerprint that could be either of two is
 // left alone.
 func Whole(all []*Result, same func(Key) Key) map[Key]Key {

@@ -33,7 +33,7 @@ func native1(name, file string) event.Frame {
 
 // A trace in which an engine left frames out has the fingerprint that a whole
 // trace of the bug says it would have.
-func TestCompute_SaysWhatItWouldBeWithFramesLeftOut(t *testing.T) {
+func TestCompute_ExplainsLeftOutFrames(t *testing.T) {
 	of := func(e *event.Event, frames [][]event.Frame) Result { return Compute(Version, e, frames) }
 	whole := of(trace("RangeError", "Invalid time value", native1("Date.toISOString", "<anonymous>"), event.Frame{Function: "departure"}, event.Frame{Function: "draw"}, event.Frame{Function: "run"}))
 	for _, caller := range []string{"draw", "run"} {

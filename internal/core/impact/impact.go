@@ -1,7 +1,6 @@
-// Package impact scores how much an issue hurts: 0 to 100, as a sum of named
-// parts that can be shown. People weigh more than repetitions: 500 users once
-// each outrank one user with 10,000 events. How much each part can give is a
-// project's to say.
+// Package impact scores the impact of an issue from 0 to 100, as a sum of named parts that can be
+// shown. People weigh more than repetitions: 500 users once each outrank one user with 10,000 events.
+// Each project sets the weights of the parts.
 //
 // Reading order: impact.go (facts in, a score out), weights.go (what each part
 // can give).
@@ -43,15 +42,15 @@ type Facts struct {
 type Summand struct {
 	Name   string  `json:"name"`
 	Points float64 `json:"points"` // rounded to a tenth
-	Most   float64 `json:"most"`   // what this part can give at most, rounded to a tenth
-	Words  string  `json:"words"`  // "87 users in 14 days"
+	Max    float64 `json:"most"`   // what this part can give at most, rounded to a tenth
+	Text   string  `json:"words"`  // "87 users in 14 days"
 }
 
 // Score is the impact and its arithmetic.
 type Score struct {
 	Points float64   `json:"points"` // 0–100, the sum of the parts
 	Parts  []Summand `json:"parts"`  // all of them, in the order of Parts
-	Words  string    `json:"words"`  // the largest part in words: "87 users"
+	Text   string    `json:"words"`  // the largest part in words: "87 users"
 }
 
 // Tenths is the score as it is stored: 0 to 1000.
@@ -66,7 +65,7 @@ const (
 	fullEvents  = 1_000_000 // this many events give all the points
 	leastActive = 50        // a share of fewer active users, or sessions, counts as one of so many
 	leastRecent = 10        // events below which nothing gathers momentum
-	mostEach    = 10        // so many recent events of each user count: one who repeats it is no momentum
+	maxEach     = 10        // so many recent events of each user count: one who repeats it is no momentum
 	fullGrowth  = 8         // so many times as often as before gives all the points
 )
 
@@ -75,20 +74,20 @@ func Of(f Facts, w Weights) Score {
 	fraction, growth := momentum(f)
 	parts := [...]struct {
 		of          float64
-		words, tell string
+		text, short string
 	}{
 		usersPart: {logShare(f.Users, fullUsers),
 			fmt.Sprintf("%s in %d days", text.Counted(f.Users, "user"), Window), text.Counted(f.Users, "user")},
-		sharePart: {share(f), shareWords(f), shareWords(f)},
+		sharePart: {share(f), shareText(f), shareText(f)},
 		frequencyPart: {logShare(f.Events, fullEvents),
 			fmt.Sprintf("%s in %d days", text.Counted(f.Events, "event"), Window), text.Counted(f.Events, "event")},
 		momentumPart: {fraction, growth, growth},
 		unhandledPart: {yes(f.Unhandled), either(f.Unhandled, "nothing caught it", "something caught it"),
 			"nothing caught it"},
-		newestPart: {yes(f.Newest), newestWords(f), newestWords(f)},
+		newestPart: {yes(f.Newest), newestText(f), newestText(f)},
 		regressedPart: {yes(f.Regressed), either(f.Regressed, "it was fixed and came back", "it did not come back"),
 			"it came back"},
-		severityPart: {severities[f.Severity], severityWords(f), severityWords(f)},
+		severityPart: {severities[f.Severity], severityText(f), severityText(f)},
 	}
 	s := Score{Parts: make([]Summand, len(parts))}
 	best, all := 0, w.sum()
@@ -97,14 +96,14 @@ func Of(f Facts, w Weights) Score {
 		if all > 0 {
 			most = 100 * w[i] / all
 		}
-		s.Parts[i] = Summand{Parts[i], tenth(most * p.of), tenth(most), p.words}
+		s.Parts[i] = Summand{Parts[i], tenth(most * p.of), tenth(most), p.text}
 		s.Points += s.Parts[i].Points
 		if s.Parts[i].Points > s.Parts[best].Points {
 			best = i
 		}
 	}
 	s.Points = math.Min(100, tenth(s.Points))
-	s.Words = parts[best].tell
+	s.Text = parts[best].short
 	return s
 }
 
@@ -145,7 +144,7 @@ func share(f Facts) float64 {
 	return math.Sqrt(min(1, float64(f.Users)/float64(max(f.Active, leastActive))))
 }
 
-func shareWords(f Facts) string {
+func shareText(f Facts) string {
 	switch {
 	case f.Active <= 0 && f.Sessions > 0:
 		return fmt.Sprintf("%s events for 1,000 of %s", number(1000*float64(f.Events)/float64(f.Sessions)),
@@ -177,7 +176,7 @@ func momentum(f Facts) (fraction float64, told string) {
 	past := float64(max(0, f.Events-f.Recent)) / pastDays
 	recent := f.Recent
 	if f.Users > 0 {
-		recent = min(recent, mostEach*f.Users)
+		recent = min(recent, maxEach*f.Users)
 	}
 	times := float64(recent) / recentDays / max(past, 1/pastDays)
 	expected := past * recentDays
@@ -207,12 +206,12 @@ func number(x float64) string {
 	return text.Number(int64(math.Round(x)))
 }
 
-func newestWords(f Facts) string {
+func newestText(f Facts) string {
 	switch {
 	case f.Release == "" && f.SomeRelease:
 		return "which release is the newest is not known yet"
 	case f.Release == "":
-		return "no release was heard of"
+		return "no release is known"
 	case f.Newest:
 		return "new in " + f.Release + ", the newest release"
 	}
@@ -222,7 +221,7 @@ func newestWords(f Facts) string {
 // severities is what each gives of its points.
 var severities = map[string]float64{"fatal": 1, "error": 0.5, "warning": 0.2}
 
-func severityWords(f Facts) string {
+func severityText(f Facts) string {
 	if f.ByHand {
 		return f.Severity + ", set by hand"
 	}

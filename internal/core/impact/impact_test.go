@@ -8,7 +8,7 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // nine is when the tests look: nine in the morning, UTC.
@@ -20,8 +20,8 @@ func TestOf_PutsPeopleBeforeRepetitions(t *testing.T) {
 	if many.Points <= loop.Points {
 		t.Errorf("500 users once each: %.1f; one user 10,000 times: %.1f", many.Points, loop.Points)
 	}
-	if many.Words != "500 users" || loop.Words != "10,000 events" {
-		t.Errorf("words %q and %q", many.Words, loop.Words)
+	if many.Text != "500 users" || loop.Text != "10,000 events" {
+		t.Errorf("words %q and %q", many.Text, loop.Text)
 	}
 }
 
@@ -33,9 +33,9 @@ func TestOf_ShowsItsArithmetic(t *testing.T) {
 			s := Of(f, w)
 			sum, most := 0.0, 0.0
 			for _, p := range s.Parts {
-				sum, most = sum+p.Points, most+p.Most
-				if p.Points < 0 || p.Points > p.Most+0.001 || p.Words == "" && p.Name != "severity" {
-					t.Errorf("Of(%+v): %s gives %.1f of %.1f: %q", f, p.Name, p.Points, p.Most, p.Words)
+				sum, most = sum+p.Points, most+p.Max
+				if p.Points < 0 || p.Points > p.Max+0.001 || p.Text == "" && p.Name != "severity" {
+					t.Errorf("Of(%+v): %s gives %.1f of %.1f: %q", f, p.Name, p.Points, p.Max, p.Text)
 				}
 			}
 			if float64(s.Tenths())/10 != s.Points || math.Abs(most-100) > 0.5 {
@@ -72,7 +72,7 @@ func TestMomentum(t *testing.T) {
 		events, recent int64
 		age            int
 		points         float64
-		words          string
+		text           string
 		users          int64
 	}{
 		"steady":           {1400, 140, 30, 0, "about as often", 0},
@@ -86,8 +86,8 @@ func TestMomentum(t *testing.T) {
 		"one in a loop":    {10_000, 9_800, 5, 0, "by few users who repeat it", 1},
 	} {
 		p := Of(Facts{Users: c.users, Events: c.events, Recent: c.recent, Now: nine, FirstSeen: nine.AddDate(0, 0, -c.age)}, Default).Parts[momentumPart]
-		if math.Abs(p.Points-c.points) > 0.2 || !strings.Contains(p.Words, c.words) {
-			t.Errorf("%s: %.1f, %q; want %.1f, %q", name, p.Points, p.Words, c.points, c.words)
+		if math.Abs(p.Points-c.points) > 0.2 || !strings.Contains(p.Text, c.text) {
+			t.Errorf("%s: %.1f, %q; want %.1f, %q", name, p.Points, p.Text, c.points, c.text)
 		}
 	}
 }
@@ -96,7 +96,7 @@ func TestWeights(t *testing.T) {
 	for name, change := range map[string]map[string]float64{"no part": {"people": 3}, "no number": {"users": math.NaN()}, "endless": {"users": math.Inf(1)}, "negative": {"share": -1}, "too large": {"share": 1001}} {
 		if _, err := Default.With(change); err == nil {
 			t.Errorf("%s is taken", name)
-		} else if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.BadInput {
+		} else if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.BadInput {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -125,10 +125,10 @@ func TestOf_HoldsEventsAgainstSessionsWithoutUsers(t *testing.T) {
 		return Of(f, Default).Parts[sharePart]
 	}
 	few, many := part(Facts{Events: 10, Sessions: 10_000}), part(Facts{Events: 2500, Sessions: 10_000})
-	if few.Words != "1.0 events for 1,000 of 10,000 sessions" || many.Points != many.Most/2 || few.Points >= many.Points {
+	if few.Text != "1.0 events for 1,000 of 10,000 sessions" || many.Points != many.Max/2 || few.Points >= many.Points {
 		t.Errorf("10 events: %+v; 2,500 events: %+v", few, many)
 	}
-	if p := part(Facts{Events: 2500, Users: 1, Active: 100, Sessions: 10_000}); p.Words != "1.0 % of 100 active users" {
+	if p := part(Facts{Events: 2500, Users: 1, Active: 100, Sessions: 10_000}); p.Text != "1.0 % of 100 active users" {
 		t.Errorf("with users: %+v", p)
 	}
 }

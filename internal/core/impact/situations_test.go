@@ -53,9 +53,9 @@ func TestSituations(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%d. %s\n", i+1, situations[l.place].name)
 		for _, p := range l.Parts {
-			fmt.Fprintf(&b, "   %5.1f of %4.1f  %-9s  %s\n", p.Points, p.Most, p.Name, p.Words)
+			fmt.Fprintf(&b, "   %5.1f of %4.1f  %-9s  %s\n", p.Points, p.Max, p.Name, p.Text)
 		}
-		fmt.Fprintf(&b, "   %5.1f in all: %s\n", l.Points, l.Words)
+		fmt.Fprintf(&b, "   %5.1f in all: %s\n", l.Points, l.Text)
 	}
 	const file = "testdata/situations.txt"
 	if *update {

@@ -8,7 +8,7 @@ import (
 	"slices"
 	"strings"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // The parts of a score, in the order they are shown.
@@ -35,8 +35,8 @@ type Weights [parts]float64
 var Default = Weights{usersPart: 40, sharePart: 12, frequencyPart: 14, momentumPart: 8, unhandledPart: 6, newestPart: 6,
 	regressedPart: 8, severityPart: 6}
 
-// mostWeight is the largest weight there is.
-const mostWeight = 1000
+// maxWeight is the largest weight there is.
+const maxWeight = 1000
 
 func (w Weights) sum() (all float64) {
 	for _, x := range w {
@@ -61,17 +61,17 @@ func (w Weights) With(change map[string]float64) (Weights, error) {
 		x := change[name]
 		i := slices.Index(Parts[:], name)
 		if i < 0 {
-			return w, fault.New(fault.BadInput, "%.60q is no part of the impact; there are %s", name,
+			return w, problem.New(problem.BadInput, "%.60q is no part of the impact; there are %s", name,
 				strings.Join(Parts[:], ", "))
 		}
-		if math.IsNaN(x) || x < 0 || x > mostWeight {
-			return w, fault.New(fault.BadInput, "the weight of %s must be a number from 0 to %d, not %v", name,
-				mostWeight, x)
+		if math.IsNaN(x) || x < 0 || x > maxWeight {
+			return w, problem.New(problem.BadInput, "the weight of %s must be a number from 0 to %d, not %v", name,
+				maxWeight, x)
 		}
 		w[i] = x
 	}
 	if w.sum() <= 0 {
-		return w, fault.New(fault.BadInput, "one weight at least must be more than 0: all issues would be alike")
+		return w, problem.New(problem.BadInput, "one weight at least must be more than 0: all issues would be alike")
 	}
 	return w, nil
 }

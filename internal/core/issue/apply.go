@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/release"
 )
 
@@ -37,19 +37,19 @@ type Action struct {
 	Fix    Fix       // Fixing
 	Park   Park      // Parking
 	Grade  string    // Grade: the severity; "" is what the events say
-	Before *Standing // Undo: what the newest change replaced
+	Before *Status   // Undo: what the newest change replaced
 	Undone Kind      // Undo: what that change was
 	By     string    // who does it; "" when no person does
 	At     time.Time // when, UTC
 }
 
 // Apply performs an action. It returns the new standing and the entry, or a
-// *fault.Error with code conflict or bad_input, and then nothing has changed.
-func Apply(s Standing, a Action) (Standing, Entry, error) {
+// *problem.Error with code conflict or bad_input, and then nothing has changed.
+func Apply(s Status, a Action) (Status, Entry, error) {
 	was := s
 	e := Entry{Kind: Kind(a.Verb), Before: &was}
-	refuse := func(format string, args ...any) (Standing, Entry, error) {
-		return was, Entry{}, fault.New(fault.Conflict, format, args...)
+	refuse := func(format string, args ...any) (Status, Entry, error) {
+		return was, Entry{}, problem.New(problem.Conflict, format, args...)
 	}
 	switch a.Verb {
 	case Accept:
@@ -60,38 +60,38 @@ func Apply(s Standing, a Action) (Standing, Entry, error) {
 			return refuse("this issue is %s; reopen it, then it is accepted", s.State)
 		}
 		s = open(s)
-		e.Words = "accepted"
+		e.Text = "accepted"
 	case Assign:
 		switch {
 		case a.To == "" && s.Owner == "":
-			return refuse("nobody has this issue")
+			return refuse("this issue has no owner")
 		case a.To == s.Owner && s.State != New && s.State != Regressed:
 			return refuse("%s has this issue already", a.To)
 		}
 		s.Owner = a.To
-		e.Words = "assigned to " + a.To
+		e.Text = "assigned to " + a.To
 		if a.To == "" {
-			e.Words, e.Tell = "taken from "+was.Owner, tell(was.Owner)
+			e.Text, e.Notify = "taken from "+was.Owner, notify(was.Owner)
 			break
 		}
-		e.Tell = tell(a.To, was.Owner)
+		e.Notify = notify(a.To, was.Owner)
 		if s.State == New || s.State == Regressed {
 			s = open(s)
-			e.Words += ", and so accepted"
+			e.Text += ", and so accepted"
 		}
 	case Fixing:
 		if err := a.Fix.check(); err != nil {
 			return was, Entry{}, err
 		}
 		if s.State == Fixed && s.Fix.same(a.Fix) {
-			return refuse("this issue is fixed %s already", s.Fix.Words())
+			return refuse("this issue is fixed %s already", s.Fix.Text())
 		}
 		s = closed(s, Fixed)
 		s.Fix = a.Fix
 		s.FixedAt, s.FixedBy = a.At, a.By
-		e.Words = "fixed " + s.Fix.Words()
+		e.Text = "fixed " + s.Fix.Text()
 		if a.Fix.Kind == FixNow {
-			e.Words = "fixed as of now"
+			e.Text = "fixed as of now"
 		}
 	case Parking:
 		if err := a.Park.check(a.At); err != nil {
@@ -106,21 +106,21 @@ func Apply(s Standing, a Action) (Standing, Entry, error) {
 		s = closed(s, Parked)
 		s.Parked = a.Park
 		s.Parked.At, s.Parked.By = a.At, a.By
-		e.Words = "parked until " + s.Parked.Words()
+		e.Text = "parked until " + s.Parked.Text()
 	case Reopen:
 		if s.State.Open() {
 			return refuse("this issue is open already (%s); only a fixed, parked or dismissed one can be reopened", s.State)
 		}
 		s = open(s)
-		e.Words = "reopened"
+		e.Text = "reopened"
 	case Dismiss:
 		if s.State == Dismissed && !s.CountOnly {
 			return refuse("this issue is dismissed already")
 		}
 		s = closed(s, Dismissed)
-		e.Words = "dismissed"
+		e.Text = "dismissed"
 		if was.CountOnly {
-			e.Words = "dismissed; bodies of its events are kept again"
+			e.Text = "dismissed; bodies of its events are kept again"
 		}
 	case CountOnly:
 		if s.CountOnly {
@@ -128,58 +128,57 @@ func Apply(s Standing, a Action) (Standing, Entry, error) {
 		}
 		s = closed(s, Dismissed)
 		s.CountOnly = true
-		e.Words = "dismissed and counted only: bodies of its events are not kept from now on"
+		e.Text = "dismissed and counted only: bodies of its events are not kept from now on"
 	case Grade:
 		if a.Grade != "" && !slices.Contains(Severities, a.Grade) {
-			return was, Entry{}, fault.New(fault.BadInput, "%.60q is not a severity; use one of %s, or events for the severity of the events", a.Grade, strings.Join(Severities, ", "))
+			return was, Entry{}, problem.New(problem.BadInput, "%.60q is not a severity; use one of %s, or events for the severity of the events", a.Grade, strings.Join(Severities, ", "))
 		}
 		if a.Grade == s.Severity {
 			return refuse("its severity is %s already", cmp.Or(a.Grade, "what the events say"))
 		}
 		s.Severity = a.Grade
-		e.Words = "called " + a.Grade
+		e.Text = "called " + a.Grade
 		if a.Grade == "" {
-			e.Words = "its severity is what the events say again"
+			e.Text = "its severity is what the events say again"
 		}
 	case Undo:
 		if a.Before == nil {
 			return refuse("there is nothing to undo")
 		}
 		s = *a.Before
-		if a.Undone == CameBack { // what came back until now says nothing any more
+		if a.Undone == CameBack { // what came until now says nothing any more
 			s.FixedAt = a.At
 		}
 		e.Before = nil
-		e.Words = fmt.Sprintf("undone: back to %s", Describe(s))
+		e.Text = fmt.Sprintf("undone: back to %s", Describe(s))
 	default:
-		return was, Entry{}, fault.New(fault.BadInput, "there is no action %q", a.Verb)
+		return was, Entry{}, problem.New(problem.BadInput, "there is no action %q", a.Verb)
 	}
-	if len(e.Tell) == 0 { // one's own issue, and somebody else decided
-		e.Tell = tell(was.Owner)
+	if len(e.Notify) == 0 { // one's own issue, and somebody else decided
+		e.Notify = notify(was.Owner)
 	}
 	return s, e, nil
 }
 
 // open takes up an issue.
-func open(s Standing) Standing {
-	return Standing{State: Accepted, Owner: s.Owner, Severity: s.Severity}
+func open(s Status) Status {
+	return Status{State: Accepted, Owner: s.Owner, Severity: s.Severity}
 }
 
-// closed puts an issue away, with whoever has it.
-func closed(s Standing, to State) Standing {
-	return Standing{State: to, Owner: s.Owner, Severity: s.Severity}
+// closed closes an issue, whoever owns it.
+func closed(s Status, to State) Status {
+	return Status{State: to, Owner: s.Owner, Severity: s.Severity}
 }
 
-// Give is what a rule does that gives an issue to somebody: why is what it says
-// to it. It takes an issue from nobody and leaves its state to people; entry is
-// nil when somebody has it.
-func Give(s Standing, to, why string) (Standing, *Entry) {
+// Give assigns an issue by a rule; why is the rule's reason. It never takes an issue from
+// its owner and leaves its state to people; entry is nil when the issue has an owner.
+func Give(s Status, to, why string) (Status, *Entry) {
 	if s.Owner != "" || to == "" || !s.State.Open() {
 		return s, nil
 	}
 	was := s
 	s.Owner = to
-	return s, &Entry{Kind: Given, Words: "given to " + to + " by " + why, Before: &was, Tell: tell(to)}
+	return s, &Entry{Kind: Given, Text: "given to " + to + " by " + why, Before: &was, Notify: notify(to)}
 }
 
 // Severities are what a person can call an issue, the worst first.
@@ -190,15 +189,15 @@ func (f Fix) check() error {
 	switch f.Kind {
 	case FixRelease:
 		if f.FixedIn == "" {
-			return fault.New(fault.BadInput, "say how it is fixed: in a release (--in RELEASE), in the next one (--next), by a commit (--commit HASH), or from now on (--now)")
+			return problem.New(problem.BadInput, "say how it is fixed: in a release (--in RELEASE), in the next one (--next), by a commit (--commit HASH), or from now on (--now)")
 		}
 	case FixCommit:
 		if f.Commit == "" {
-			return fault.New(fault.BadInput, "say which commit fixes it")
+			return problem.New(problem.BadInput, "say which commit fixes it")
 		}
 	case FixNext, FixNow:
 	default:
-		return fault.New(fault.BadInput, "a fix is in a release, in the next one, by a commit or as of now; %q is none of these", f.Kind)
+		return problem.New(problem.BadInput, "a fix is in a release, in the next one, by a commit or as of now; %q is none of these", f.Kind)
 	}
 	return nil
 }
@@ -214,17 +213,17 @@ func (f Fix) same(g Fix) bool {
 
 // Out is what it does to a fixed issue that the fix is found in a release for
 // the first time. entry is nil when that changes nothing.
-func Out(s Standing, in release.Release) (Standing, *Entry) {
+func Out(s Status, in release.Release) (Status, *Entry) {
 	if s.State != Fixed || s.FixedIn != "" || s.Kind != FixNext && s.Kind != FixCommit || in.Version == "" {
 		return s, nil
 	}
 	was := s
 	s.FixedIn = in.Version
-	words := "the fix is out in " + in.Version
+	text := "the fix is out in " + in.Version
 	if was.Kind == FixNext {
-		words += ", " + firstAfter(was.After)
+		text += ", " + firstAfter(was.After)
 	}
-	return s, &Entry{Kind: Released, Words: words, Release: in.Version, Tell: tell(s.FixedBy)}
+	return s, &Entry{Kind: Released, Text: text, Release: in.Version, Notify: notify(s.FixedBy)}
 }
 
 func firstAfter(after string) string {

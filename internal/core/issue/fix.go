@@ -13,7 +13,7 @@ import (
 type History interface {
 	release.Ancestry
 	// Applied is a commit of tip's history that makes the change of another one and
-	// is not taken back there; where it is, undone is what takes it back.
+	// is not undone there; where it is, undone is the commit that undoes it.
 	Applied(tip, commit string) (by, undone string)
 	// Lacks is a commit of another one's history that tip's history holds
 	// neither itself nor as the same change again; "" when there is none.
@@ -25,22 +25,22 @@ type Answer int
 
 // The answers.
 const (
-	Unknown Answer = iota // it cannot be told
+	Unknown Answer = iota // it is unknown
 	Older                 // it was made before the fix
 	Apart                 // it is of a branch that never got the fix
 	Contains
 )
 
-// Known is what is known of a project's releases.
-type Known struct {
+// ReleaseFacts is what is known of a project's releases.
+type ReleaseFacts struct {
 	Policy  release.Policy
 	Commits History
-	Release func(version string) release.Release // that was heard of, or a bare one
+	Release func(version string) release.Release // that is known, or a bare one
 }
 
 // Holds says whether a release contains a fix, and why. FixNow is not decided
 // by releases: it is Unknown here.
-func (k Known) Holds(f Fix, in release.Release) (Answer, string) {
+func (k ReleaseFacts) Holds(f Fix, in release.Release) (Answer, string) {
 	in = release.Resolved(in, k.Commits)
 	switch f.Kind {
 	case FixRelease, "": // what was said before there were kinds is in a release
@@ -55,7 +55,7 @@ func (k Known) Holds(f Fix, in release.Release) (Answer, string) {
 
 // inRelease decides by the order of releases alone: what was fixed in one is
 // fixed in every later one, also where each is cut on a branch of its own.
-func (k Known) inRelease(f Fix, in release.Release) (Answer, string) {
+func (k ReleaseFacts) inRelease(f Fix, in release.Release) (Answer, string) {
 	fixed := release.Resolved(k.Release(f.FixedIn), k.Commits)
 	o := release.Compare(in, fixed, k.Policy, k.Commits)
 	switch {
@@ -77,7 +77,7 @@ func (k Known) inRelease(f Fix, in release.Release) (Answer, string) {
 	return Contains, o.Why
 }
 
-func (k Known) inNext(f Fix, in release.Release) (Answer, string) {
+func (k ReleaseFacts) inNext(f Fix, in release.Release) (Answer, string) {
 	if f.FixedIn != "" { // that one is known by now
 		return k.inRelease(f, in)
 	}
@@ -85,7 +85,7 @@ func (k Known) inNext(f Fix, in release.Release) (Answer, string) {
 		if in.FirstSeen.After(f.FixedAt) {
 			return Contains, "the first release since then"
 		}
-		return Older, "it was heard of before the fix"
+		return Older, "it was known before the fix"
 	}
 	after := release.Resolved(k.Release(f.After), k.Commits)
 	if in.Commit != "" && in.Commit == after.Commit {
@@ -102,14 +102,14 @@ func (k Known) inNext(f Fix, in release.Release) (Answer, string) {
 }
 
 // byCommit asks whether a release's history holds the fix as it stands there.
-func (k Known) byCommit(f Fix, in release.Release) (Answer, string) {
+func (k ReleaseFacts) byCommit(f Fix, in release.Release) (Answer, string) {
 	fix := release.Short(f.Commit)
 	if sameCommit(in.Commit, f.Commit) {
 		return Contains, "it was built from " + fix
 	}
 	if k.Commits == nil || in.Commit == "" || !k.Commits.Has(in.Commit) || !k.Policy.ByCommit() {
 		if f.FixedIn == "" {
-			return Unknown, fmt.Sprintf("the commit of %s is not known here, and no release with %s was heard of", in.Version, fix)
+			return Unknown, fmt.Sprintf("the commit of %s is unknown here, and so is a release with %s", in.Version, fix)
 		}
 		return k.inRelease(f, in)
 	}
@@ -140,7 +140,7 @@ func sameCommit(a, b string) bool {
 	return a == b && a != "" || len(short) >= least && strings.HasPrefix(long, short)
 }
 
-// Occurrence is what an event tells the state machine.
+// Occurrence is an event as the state machine sees it.
 type Occurrence struct {
 	Release     release.Release // Version "" when the event names none
 	Environment string

@@ -21,14 +21,14 @@ func GrownTo(users int64) int64 {
 // Grow is what it means that an issue's users reached another power of ten. It
 // changes nothing; entry is nil where nobody has to look: what is put away has
 // conditions of its own, and what is new waits to be looked at anyway.
-func Grow(s Standing, to int64) *Entry {
+func Grow(s Status, to int64) *Entry {
 	if s.State != Accepted {
 		return nil
 	}
-	return &Entry{Kind: Grown, Words: "it hit " + text.Counted(to, "user") + " by now", Tell: tell(s.Owner)}
+	return &Entry{Kind: Grown, Text: "it hit " + text.Counted(to, "user") + " by now", Notify: notify(s.Owner)}
 }
 
 // Surge is what it means that an issue occurs far more often than it did.
-func Surge(s Standing, why string) Entry {
-	return Entry{Kind: Surging, Words: "surging: " + why, Tell: tell(s.Owner)}
+func Surge(s Status, why string) Entry {
+	return Entry{Kind: Surging, Text: "surging: " + why, Notify: notify(s.Owner)}
 }

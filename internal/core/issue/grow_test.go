@@ -8,12 +8,12 @@ func TestGrow(t *testing.T) {
 			t.Errorf("GrownTo(%d) = %d, want %d", users, got, want)
 		}
 	}
-	for _, s := range standings() {
+	for _, s := range statuses() {
 		e := Grow(s, 1000)
 		if (e != nil) != (s.State == Accepted) {
 			t.Errorf("%s: %+v", s.State, e)
 		}
-		if e != nil && (e.Words != "it hit 1,000 users by now" || e.Before != nil || len(e.Tell) != 1) {
+		if e != nil && (e.Text != "it hit 1,000 users by now" || e.Before != nil || len(e.Notify) != 1) {
 			t.Errorf("%+v", e)
 		}
 	}

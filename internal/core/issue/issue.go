@@ -1,6 +1,6 @@
-// Package issue is the life of an issue: a pure state machine. What people do,
-// what events tell and what time brings goes in; the new standing and an entry
-// for the history come out, or a refusal in words.
+// Package issue implements the states of an issue as a pure state machine. Inputs are actions of
+// people, events, and the passing of time. Outputs are the new status and a history entry, or a
+// refusal with a reason.
 //
 // Reading order: this file (where an issue stands), apply.go (what people do),
 // fix.go and seen.go (does a release contain the fix, and what an event of it
@@ -30,12 +30,12 @@ const (
 // States lists all states, in the order they are shown.
 var States = []State{Regressed, New, Accepted, Parked, Fixed, Dismissed}
 
-// Open says whether somebody still has to do something.
+// Open says whether there is still work to do.
 func (s State) Open() bool { return s == New || s == Accepted || s == Regressed }
 
-// Standing is what people decide about an issue; it holds no counts. Two that
+// Status is what people decide about an issue; it holds no counts. Two that
 // are equal are the same standing.
-type Standing struct {
+type Status struct {
 	State     State  `json:"state"`
 	Owner     string `json:"owner,omitempty"` // a person's name, "" when nobody has it
 	Fix              // while it is fixed or regressed
@@ -66,8 +66,8 @@ type Fix struct {
 	FixedBy string    `json:"fix_by,omitempty"`     // whom to tell when it comes back
 }
 
-// Words says in what it is fixed, behind "fixed" and "was fixed".
-func (f Fix) Words() string {
+// Text says in what it is fixed, behind "fixed" and "was fixed".
+func (f Fix) Text() string {
 	switch {
 	case f.Kind == FixCommit && f.FixedIn != "":
 		return "by commit " + release.Short(f.Commit) + ", out in " + f.FixedIn
@@ -84,15 +84,15 @@ func (f Fix) Words() string {
 }
 
 // Describe says a standing in words: "fixed in 4.2.0, with Maren Holt".
-func Describe(s Standing) string {
+func Describe(s Status) string {
 	out := string(s.State)
 	switch {
 	case s.State == Fixed:
-		out += " " + s.Fix.Words()
+		out += " " + s.Fix.Text()
 	case s.State == Regressed && s.Fix != (Fix{}):
-		out += ", was fixed " + s.Fix.Words()
+		out += ", was fixed " + s.Fix.Text()
 	case s.State == Parked:
-		out += " until " + s.Parked.Words()
+		out += " until " + s.Parked.Text()
 	case s.CountOnly:
 		out += ", counted only"
 	}
@@ -115,7 +115,7 @@ const (
 	Released    Kind = "released"             // the fix is out
 	SeenOlder   Kind = "expected"             // in a release without the fix
 	SeenApart   Kind = "seen_on_branch"       // in a release of another branch that never got the fix
-	SeenUnknown Kind = "seen_unordered"       // whether the release contains the fix cannot be told
+	SeenUnknown Kind = "seen_unordered"       // whether the release contains the fix is unknown
 	SeenNone    Kind = "seen_without_release" // in an event that names no release
 	SeenEarlier Kind = "seen_before_fix"      // thrown before it was called fixed
 	Given       Kind = "given"                // a rule gave it to somebody
@@ -126,16 +126,16 @@ const (
 
 // Entry is one line of an issue's history.
 type Entry struct {
-	Kind    Kind      `json:"kind"`
-	Words   string    `json:"words"`             // one sentence
-	Before  *Standing `json:"before,omitempty"`  // what undo restores; nil where nothing changed
-	Release string    `json:"release,omitempty"` // that it is about
-	Tell    []string  `json:"tell,omitempty"`    // who should hear of it, by name
-	Quiet   bool      `json:"quiet,omitempty"`   // it is counted, and not worth a line
+	Kind    Kind     `json:"kind"`
+	Text    string   `json:"words"`             // one sentence
+	Before  *Status  `json:"before,omitempty"`  // what undo restores; nil where nothing changed
+	Release string   `json:"release,omitempty"` // that it is about
+	Notify  []string `json:"tell,omitempty"`    // who should get a notice, by name
+	Quiet   bool     `json:"quiet,omitempty"`   // it is counted, and not worth a line
 }
 
-// tell lists who should hear of something, each once.
-func tell(names ...string) (out []string) {
+// notify lists who should get a notice, each once.
+func notify(names ...string) (out []string) {
 	for _, n := range names {
 		if n != "" && !slices.Contains(out, n) {
 			out = append(out, n)

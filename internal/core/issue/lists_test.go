@@ -64,7 +64,7 @@ func TestRegressions_OfRealVersionLists(t *testing.T) {
 					continue
 				}
 				want, against := wanted(t, fix, in)
-				got, words := decide(list, fix, spelled(name, in, i+j))
+				got, text := decide(list, fix, spelled(name, in, i+j))
 				f := sum[half]
 				f.all++
 				if against {
@@ -76,7 +76,7 @@ func TestRegressions_OfRealVersionLists(t *testing.T) {
 					t.Errorf("%s: fixed in %s, seen in %s: %s, want %s", name, fix.version, in.version, got, want)
 				}
 				if i == shown[0] && j == shown[1] && half == "seen" {
-					fmt.Fprintf(&told, "%s\n  fixed:    in %s (%s)\n  event:    %s (%s)\n  decision: %s: %s\n", name, fix.version, fix.at.Format(time.DateOnly), in.version, in.at.Format(time.DateOnly), got, words)
+					fmt.Fprintf(&told, "%s\n  fixed:    in %s (%s)\n  event:    %s (%s)\n  decision: %s: %s\n", name, fix.version, fix.at.Format(time.DateOnly), in.version, in.at.Format(time.DateOnly), got, text)
 				}
 			}
 		}
@@ -131,12 +131,12 @@ func decide(list []published, fix, in published) (Kind, string) {
 	for _, p := range list {
 		found = append(found, release.Release{Version: p.version, FirstSeen: p.at})
 	}
-	k := Known{Release: known(found...).Release}
-	s := Standing{State: Fixed, Fix: Fix{Kind: FixRelease, FixedIn: fix.version}}
+	k := ReleaseFacts{Release: known(found...).Release}
+	s := Status{State: Fixed, Fix: Fix{Kind: FixRelease, FixedIn: fix.version}}
 	s.FixedAt = time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
 	_, e, _ := k.Seen(s, Occurrence{Release: k.Release(in.version), Thrown: s.FixedAt.Add(time.Hour)})
 	if e == nil {
 		return "", ""
 	}
-	return e.Kind, e.Words
+	return e.Kind, e.Text
 }

@@ -5,7 +5,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/text"
 )
 
@@ -34,17 +34,17 @@ const RateDays = 7
 func (p Park) check(now time.Time) error {
 	switch {
 	case p.Until.IsZero() && p.Events == 0 && p.Users == 0 && !p.Doubled && !p.NextRelease && !p.NewEnvironment:
-		return fault.New(fault.BadInput, "say what wakes it: a time (--until), more events (--events) or users (--users), a doubled rate (--doubled), the next release (--next-release) or a new environment (--new-environment)")
+		return problem.New(problem.BadInput, "say what wakes it: a time (--until), more events (--events) or users (--users), a doubled rate (--doubled), the next release (--next-release) or a new environment (--new-environment)")
 	case p.Events < 0 || p.Users < 0:
-		return fault.New(fault.BadInput, "it wakes after a number of events or users above 0")
+		return problem.New(problem.BadInput, "it wakes after a number of events or users above 0")
 	case !p.Until.IsZero() && !p.Until.After(now):
-		return fault.New(fault.BadInput, "%s is past: park it until a time to come", moment(p.Until))
+		return problem.New(problem.BadInput, "%s is past: park it until a time to come", moment(p.Until))
 	}
 	return nil
 }
 
-// Words says what wakes it, behind "until".
-func (p Park) Words() string {
+// Text says what wakes it, behind "until".
+func (p Park) Text() string {
 	var b []string
 	if !p.Until.IsZero() {
 		b = append(b, moment(p.Until))
@@ -74,7 +74,7 @@ func (p Park) Words() string {
 // threshold is how many events in 24 hours are a doubled rate.
 func (p Park) threshold() float64 { return 2 * max(p.Rate, leastRate) }
 
-// Since is what came since an issue was parked, as it was filed: what moved
+// Since is what came since an issue was parked, as it was processed: what moved
 // there from other issues is not among it.
 type Since struct {
 	Events, Users int64
@@ -83,7 +83,7 @@ type Since struct {
 
 // Wake is what time, and what came since, do to a parked issue; o is the event
 // that came, nil when only time passed. entry is nil when it sleeps on.
-func (k Known) Wake(s Standing, now time.Time, since Since, o *Occurrence) (Standing, *Entry) {
+func (k ReleaseFacts) Wake(s Status, now time.Time, since Since, o *Occurrence) (Status, *Entry) {
 	if s.State != Parked {
 		return s, nil
 	}
@@ -118,6 +118,6 @@ func (k Known) Wake(s Standing, now time.Time, since Since, o *Occurrence) (Stan
 		return s, nil
 	}
 	was := s
-	return Standing{State: New, Owner: s.Owner, Severity: s.Severity}, &Entry{Kind: Woken, Before: &was, Release: in,
-		Words: "woken: " + why, Tell: tell(p.By, s.Owner)}
+	return Status{State: New, Owner: s.Owner, Severity: s.Severity}, &Entry{Kind: Woken, Before: &was, Release: in,
+		Text: "woken: " + why, Notify: notify(p.By, s.Owner)}
 }

@@ -16,7 +16,7 @@ import (
 type story struct {
 	name     string
 	repo     string // chains a-b-c, merges m=c+h, the same change h~c, what says that it makes one again h^c, reverts h!c
-	releases string // VERSION or VERSION@COMMIT, in the order they were heard of, an hour apart
+	releases string // VERSION or VERSION@COMMIT, in the order they are known, an hour apart
 	policy   release.Policy
 	fix      string // "in VERSION", "next", "next after VERSION", "commit HASH", "commit HASH out in VERSION", "now"
 	event    string // the release of the event, "" for none
@@ -180,7 +180,7 @@ func TestRegressions(t *testing.T) {
 			t.Errorf("two cases are called %q", st.name)
 		}
 		names = append(names, st.name)
-		k := Known{Policy: st.policy}
+		k := ReleaseFacts{Policy: st.policy}
 		if st.repo != "" {
 			k.Commits = repository(st.repo)
 		}
@@ -199,7 +199,7 @@ func TestRegressions(t *testing.T) {
 			called = monday.Add(-time.Hour)
 		}
 		st.event, st.fix = strings.ReplaceAll(st.event, "_", " "), strings.ReplaceAll(st.fix, "_", " ")
-		s := Standing{State: Fixed, Owner: "Maren Holt", Fix: fixOf(st.fix)}
+		s := Status{State: Fixed, Owner: "Maren Holt", Fix: fixOf(st.fix)}
 		s.FixedAt, s.FixedBy = called, "Oke Farrow"
 		o := Occurrence{Release: k.Release(st.event), Environment: st.env, Thrown: called.Add(time.Duration(st.thrown) * time.Hour), KnownBefore: st.known}
 		if st.event == "4.2.7" {
@@ -210,8 +210,8 @@ func TestRegressions(t *testing.T) {
 			t.Errorf("%s: %+v, %+v, want %s", st.name, next, e, st.want)
 			continue
 		}
-		if back, told := st.want == CameBack, slices.Contains(e.Tell, "Oke Farrow") && slices.Contains(e.Tell, "Maren Holt"); back && !told || !back && st.want != SeenApart && len(e.Tell) > 0 {
-			t.Errorf("%s: it tells %q", st.name, e.Tell)
+		if back, told := st.want == CameBack, slices.Contains(e.Notify, "Oke Farrow") && slices.Contains(e.Notify, "Maren Holt"); back && !told || !back && st.want != SeenApart && len(e.Notify) > 0 {
+			t.Errorf("%s: it tells %q", st.name, e.Notify)
 		}
 		fmt.Fprintf(&b, "%s\n", st.name)
 		if st.repo != "" {
@@ -221,7 +221,7 @@ func TestRegressions(t *testing.T) {
 		if st.policy != "" {
 			fmt.Fprintf(&b, " (the project orders by %s)", st.policy)
 		}
-		fmt.Fprintf(&b, "\n  decision: %s: %s\n", e.Kind, e.Words)
+		fmt.Fprintf(&b, "\n  decision: %s: %s\n", e.Kind, e.Text)
 	}
 	compare(t, "testdata/regressions.txt", b.String())
 }

@@ -7,9 +7,9 @@ import "fmt"
 //
 // A fixed issue comes back by an event of a release that contains the fix. An
 // event thrown before the fix was called one says nothing where the issue was
-// known in that release then: whoever called it fixed knew of it. Of a fix as
+// known in that release then: anyone who called it fixed knew of it. Of a fix as
 // of now, the time the event was thrown decides alone.
-func (k Known) Seen(s Standing, o Occurrence) (_ Standing, entry *Entry, changed bool) {
+func (k ReleaseFacts) Seen(s Status, o Occurrence) (_ Status, entry *Entry, changed bool) {
 	if s.State != Fixed {
 		return s, nil, false
 	}
@@ -17,48 +17,48 @@ func (k Known) Seen(s Standing, o Occurrence) (_ Standing, entry *Entry, changed
 	if s.Kind == FixNow {
 		if earlier {
 			return s, &Entry{Kind: SeenEarlier, Quiet: true,
-				Words: fmt.Sprintf("thrown %s, before it was called fixed; it stays fixed", moment(o.Thrown))}, false
+				Text: fmt.Sprintf("thrown %s, before it was called fixed; it stays fixed", moment(o.Thrown))}, false
 		}
 		return k.cameBack(s, o, "thrown "+moment(o.Thrown)+", after it was fixed")
 	}
 	if o.Release.Version == "" {
 		return s, &Entry{Kind: SeenNone,
-			Words: "seen in an event that names no release; it stays fixed " + s.Fix.Words()}, false
+			Text: "seen in an event that names no release; it stays fixed " + s.Fix.Text()}, false
 	}
 	in := o.Release.Version
 	answer, why := k.Holds(s.Fix, o.Release)
 	switch answer {
 	case Contains:
 		if earlier && o.KnownBefore {
-			return s, &Entry{Kind: SeenEarlier, Quiet: true, Release: in, Words: fmt.Sprintf("thrown in %s %s, before it was called fixed there, and it was known there then; it stays fixed", in, moment(o.Thrown))}, false
+			return s, &Entry{Kind: SeenEarlier, Quiet: true, Release: in, Text: fmt.Sprintf("thrown in %s %s, before it was called fixed there, and it was known there then; it stays fixed", in, moment(o.Thrown))}, false
 		}
 		return k.cameBack(s, o, why)
 	case Older:
-		return s, &Entry{Kind: SeenOlder, Release: in, Words: fmt.Sprintf("seen in %s, which is older than the fix (%s): expected until everybody has updated", in, why)}, false
+		return s, &Entry{Kind: SeenOlder, Release: in, Text: fmt.Sprintf("seen in %s, which is older than the fix (%s): expected until everybody has updated", in, why)}, false
 	case Apart:
-		return s, &Entry{Kind: SeenApart, Release: in, Tell: tell(s.FixedBy, s.Owner), Words: fmt.Sprintf("seen in %s, which does not contain the fix (%s); it stays fixed %s", in, why, s.Fix.Words())}, false
+		return s, &Entry{Kind: SeenApart, Release: in, Notify: notify(s.FixedBy, s.Owner), Text: fmt.Sprintf("seen in %s, which does not contain the fix (%s); it stays fixed %s", in, why, s.Fix.Text())}, false
 	}
-	return s, &Entry{Kind: SeenUnknown, Release: in, Words: fmt.Sprintf("seen in %s; whether that contains the fix cannot be told (%s); it stays fixed %s", in, why, s.Fix.Words())}, false
+	return s, &Entry{Kind: SeenUnknown, Release: in, Text: fmt.Sprintf("seen in %s; whether it contains the fix is unknown (%s); it stays fixed %s", in, why, s.Fix.Text())}, false
 }
 
-func (k Known) cameBack(s Standing, o Occurrence, why string) (Standing, *Entry, bool) {
+func (k ReleaseFacts) cameBack(s Status, o Occurrence, why string) (Status, *Entry, bool) {
 	was := s
-	e := &Entry{Kind: CameBack, Before: &was, Release: o.Release.Version, Tell: tell(s.FixedBy, s.Owner)}
+	e := &Entry{Kind: CameBack, Before: &was, Release: o.Release.Version, Notify: notify(s.FixedBy, s.Owner)}
 	in := o.Release.Version
 	if in == "" {
 		in = "an event that names no release"
 	}
-	e.Words = "came back in " + in
+	e.Text = "came back in " + in
 	if o.Environment != "" {
-		e.Words += ", " + o.Environment
+		e.Text += ", " + o.Environment
 	}
 	if why == "the release it was fixed in" {
-		e.Words += ": " + why
+		e.Text += ": " + why
 	} else {
-		e.Words += fmt.Sprintf(", after it was fixed %s (%s)", s.Fix.Words(), why)
+		e.Text += fmt.Sprintf(", after it was fixed %s (%s)", s.Fix.Text(), why)
 	}
 	if o.Since != "" {
-		e.Words += "; " + o.Since
+		e.Text += "; " + o.Since
 	}
 	s.State = Regressed
 	return s, e, true

@@ -9,7 +9,7 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/release"
 )
 
@@ -48,18 +48,18 @@ func compare(t *testing.T, file, got string) {
 	}
 }
 
-// standings are one of each state.
-func standings() []Standing {
+// statuses are one of each state.
+func statuses() []Status {
 	fix := Fix{Kind: FixRelease, FixedIn: "4.2.0", FixedAt: monday, FixedBy: "Oke Farrow"}
-	return []Standing{
+	return []Status{
 		{State: New}, {State: Accepted, Owner: "Maren Holt", Severity: "fatal"}, {State: Fixed, Fix: fix}, {State: Regressed, Fix: fix},
 		{State: Parked, Parked: Park{Events: 10, NextRelease: true, After: "4.1.0", At: monday, By: "Sunniva Bray"}},
 		{State: Dismissed}, {State: Dismissed, CountOnly: true},
 	}
 }
 
-func known(list ...release.Release) Known {
-	return Known{Release: func(v string) release.Release {
+func known(list ...release.Release) ReleaseFacts {
+	return ReleaseFacts{Release: func(v string) release.Release {
 		for _, r := range list {
 			if r.Version == v {
 				return r
@@ -92,20 +92,20 @@ func TestStates(t *testing.T) {
 		{"count-only", Action{Verb: CountOnly}},
 		{"call it fatal", Action{Verb: Grade, Grade: "fatal"}},
 		{"call it bad", Action{Verb: Grade, Grade: "bad"}},
-		{"undo a dismissal of a new one", Action{Verb: Undo, Before: &Standing{State: New}, Undone: "dismiss"}},
+		{"undo a dismissal of a new one", Action{Verb: Undo, Before: &Status{State: New}, Undone: "dismiss"}},
 		{"undo nothing", Action{Verb: Undo}},
 		{"praise", Action{Verb: "praise"}},
 	}
 	k := known()
 	at := func(v string) release.Release { return release.Release{Version: v, FirstSeen: monday} }
 	var b strings.Builder
-	for _, s := range standings() {
+	for _, s := range statuses() {
 		fmt.Fprintf(&b, "%s\n", Describe(s))
 		for _, a := range actions {
 			a.By, a.At = "Oke Farrow", later
 			next, e, err := Apply(s, a.Action)
 			if err != nil {
-				f, ok := errors.AsType[*fault.Error](err)
+				f, ok := errors.AsType[*problem.Error](err)
 				if !ok || next != s {
 					t.Fatalf("%s of %s: %+v, %v", a.name, s.State, next, err)
 				}
@@ -115,7 +115,7 @@ func TestStates(t *testing.T) {
 			if next.State != s.State && a.Verb != Undo && (e.Before == nil || *e.Before != s) {
 				t.Errorf("%s of %s remembers %+v, want %+v", a.name, s.State, e.Before, s)
 			}
-			fmt.Fprintf(&b, "  %-30s → %s%s\n", a.name, Describe(next), told(e.Tell))
+			fmt.Fprintf(&b, "  %-30s → %s%s\n", a.name, Describe(next), notified(e.Notify))
 		}
 		for _, o := range []struct {
 			name string
@@ -137,12 +137,12 @@ func TestStates(t *testing.T) {
 				fmt.Fprintf(&b, "  %-30s is counted\n", o.name)
 				continue
 			}
-			fmt.Fprintf(&b, "  %-30s → %s: %s%s\n", o.name, Describe(next), e.Words, told(e.Tell))
+			fmt.Fprintf(&b, "  %-30s → %s: %s%s\n", o.name, Describe(next), e.Text, notified(e.Notify))
 		}
 		for _, since := range []Since{{Events: 9}, {Events: 10}} {
 			name := fmt.Sprintf("%d more events", since.Events)
 			if next, e := k.Wake(s, later, since, nil); e != nil {
-				fmt.Fprintf(&b, "  %-30s → %s: %s%s\n", name, Describe(next), e.Words, told(e.Tell))
+				fmt.Fprintf(&b, "  %-30s → %s: %s%s\n", name, Describe(next), e.Text, notified(e.Notify))
 			} else {
 				fmt.Fprintf(&b, "  %-30s change nothing\n", name)
 			}
@@ -154,7 +154,7 @@ func TestStates(t *testing.T) {
 	compare(t, "testdata/states.txt", b.String())
 }
 
-func told(names []string) string {
+func notified(names []string) string {
 	if len(names) == 0 {
 		return ""
 	}
@@ -190,16 +190,16 @@ func TestPark_Wakes(t *testing.T) {
 		"whichever comes first":     {Park{Users: 5, NewEnvironment: true, NextRelease: true, After: "4.1.0"}, time.Hour, Since{Users: 4}, o("4.2.0", "production", false), "woken: seen in 4.2.0, a release after 4.1.0 (by semantic version)"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			s := Standing{State: Parked, Owner: "Maren Holt", Parked: c.park}
+			s := Status{State: Parked, Owner: "Maren Holt", Parked: c.park}
 			next, e := k.Wake(s, monday.Add(c.after), c.since, c.o)
-			words := ""
+			text := ""
 			if e != nil {
-				words = e.Words
+				text = e.Text
 			}
-			if words != c.want {
-				t.Errorf("it says %q, want %q", words, c.want)
+			if text != c.want {
+				t.Errorf("it says %q, want %q", text, c.want)
 			}
-			if want := (Standing{State: New, Owner: "Maren Holt"}); (next == want) != (c.want != "") {
+			if want := (Status{State: New, Owner: "Maren Holt"}); (next == want) != (c.want != "") {
 				t.Errorf("it stands at %+v", next)
 			}
 		})
@@ -211,15 +211,15 @@ func TestOut(t *testing.T) {
 	in := release.Release{Version: "4.2.1"}
 	for _, f := range []Fix{{Kind: FixNext, After: "4.2.0"}, {Kind: FixCommit, Commit: "8ac1f00d5eed"}} {
 		f.FixedBy = "Oke Farrow"
-		s, e := Out(Standing{State: Fixed, Fix: f}, in)
-		if e == nil || s.FixedIn != "4.2.1" || e.Tell[0] != "Oke Farrow" || !strings.HasPrefix(e.Words, "the fix is out in 4.2.1") {
+		s, e := Out(Status{State: Fixed, Fix: f}, in)
+		if e == nil || s.FixedIn != "4.2.1" || e.Notify[0] != "Oke Farrow" || !strings.HasPrefix(e.Text, "the fix is out in 4.2.1") {
 			t.Errorf("%s: %+v, %+v", f.Kind, s, e)
 		}
 		if again, e := Out(s, release.Release{Version: "4.3.0"}); e != nil || again != s {
 			t.Errorf("%s comes out twice: %+v", f.Kind, e)
 		}
 	}
-	if _, e := Out(Standing{State: Regressed, Fix: Fix{Kind: FixNext}}, in); e != nil {
+	if _, e := Out(Status{State: Regressed, Fix: Fix{Kind: FixNext}}, in); e != nil {
 		t.Errorf("what came back comes out: %+v", e)
 	}
 }

@@ -10,7 +10,7 @@ import (
 )
 
 // wrong says what is wrong with a standing.
-func (s Standing) wrong() string {
+func (s Status) wrong() string {
 	fix, parked := s.Fix != (Fix{}), s.Parked != (Park{})
 	switch {
 	case fix != (s.State == Fixed || s.State == Regressed):
@@ -43,7 +43,7 @@ func TestRandomWalk(t *testing.T) {
 	rng := rand.New(rand.NewPCG(7, 11))
 	versions := []string{"4.1.0", "4.2.0-rc.1", "4.2.0", "4.2.1", "4.3.0", "nightly", ""}
 	people := []string{"Maren Holt", "Oke Farrow", "Sunniva Bray", ""}
-	k := Known{Release: func(v string) release.Release {
+	k := ReleaseFacts{Release: func(v string) release.Release {
 		for i, x := range versions {
 			if x == v && v != "" {
 				return release.Release{Version: v, FirstSeen: monday.Add(time.Duration(i) * time.Hour)}
@@ -53,10 +53,10 @@ func TestRandomWalk(t *testing.T) {
 	}}
 	pick := func(list []string) string { return list[rng.IntN(len(list))] }
 	type undoable struct {
-		before Standing
+		before Status
 		kind   Kind
 	}
-	s, now := Standing{State: New}, monday
+	s, now := Status{State: New}, monday
 	var stack []undoable
 	var since Since
 	seen := map[State]int{}

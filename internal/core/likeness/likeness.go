@@ -1,5 +1,5 @@
-// Package likeness says how alike two errors are, by their traces and messages,
-// and why. It serves similar issues and the review of grouping.
+// Package likeness measures how similar two errors are by their traces and messages, and explains why.
+// It serves similar issues and the review of grouping.
 //
 // Input are events with readable, marked frames; a Sketch is what of one is
 // compared. Pure.
@@ -26,7 +26,7 @@ type Sketch struct {
 	// Own functions on the stack from the innermost on, each once: "src/fares.ts format"
 	Own     []string `json:"own,omitempty"`
 	Vendor  []string `json:"vendor,omitempty"`  // dependencies' functions, where there is no own one
-	Said    []string `json:"said,omitempty"`    // the application's own key
+	OwnKey  []string `json:"said,omitempty"`    // the application's own key
 	Itself  bool     `json:"itself,omitempty"`  // the mistake is the origin's own: who called it does not matter
 	Instead bool     `json:"instead,omitempty"` // it stands instead of the computed one
 
@@ -42,16 +42,16 @@ func (s Sketch) Conditions() (typ, function string) {
 }
 
 const (
-	mostFrames  = 30
-	mostVendor  = 10
-	mostMessage = 300
-	mostWords   = 12
+	maxFrames  = 30
+	maxVendor  = 10
+	maxMessage = 300
+	maxWords   = 12
 )
 
 // Of sketches an event; said is the application's own key, filled in.
 func Of(e *event.Event, frames [][]event.Frame, said []string) Sketch {
 	i, j, ok := blame.Origin(frames)
-	s := Sketch{Said: said, Instead: e.Grouping != nil && len(e.Grouping.Replace) > 0}
+	s := Sketch{OwnKey: said, Instead: e.Grouping != nil && len(e.Grouping.Replace) > 0}
 	message := e.Message
 	if i < len(e.Exceptions) {
 		if s.Type, _ = blame.Type(e.Exceptions[i]); s.Type == "" {
@@ -66,7 +66,7 @@ func Of(e *event.Event, frames [][]event.Frame, said []string) Sketch {
 		}
 	}
 	shape, _ := blame.PlainCodes(message)
-	s.Message = event.TrimText(strings.TrimSpace(shape), mostMessage)
+	s.Message = event.TrimText(strings.TrimSpace(shape), maxMessage)
 	if ok {
 		s.Module, s.Origin = blame.Module(frames[i][j]), blame.Function(frames[i][j])
 		if called := frames[i][j].Called(); called != s.Origin {
@@ -78,9 +78,9 @@ func Of(e *event.Event, frames [][]event.Frame, said []string) Sketch {
 			place := strings.TrimSpace(blame.Module(f) + " " + blame.Function(f))
 			switch {
 			case place == "" || f.Pending:
-			case f.Kind == event.Own && len(s.Own) < mostFrames && !slices.Contains(s.Own, place):
+			case f.Kind == event.Own && len(s.Own) < maxFrames && !slices.Contains(s.Own, place):
 				s.Own = append(s.Own, place)
-			case f.Kind == event.Vendor && len(s.Vendor) < mostVendor && !slices.Contains(s.Vendor, place):
+			case f.Kind == event.Vendor && len(s.Vendor) < maxVendor && !slices.Contains(s.Vendor, place):
 				s.Vendor = append(s.Vendor, place)
 			}
 		}
@@ -100,7 +100,7 @@ func (s Sketch) Words() []string {
 	for _, w := range strings.FieldsFunc(strings.ToLower(s.Message), func(r rune) bool {
 		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && r != '_' && r != '<' && r != '>'
 	}) {
-		if len(w) > 2 && w[0] != '<' && !slices.Contains(out, w) && len(out) < mostWords {
+		if len(w) > 2 && w[0] != '<' && !slices.Contains(out, w) && len(out) < maxWords {
 			out = append(out, w)
 		}
 	}

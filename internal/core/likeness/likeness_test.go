@@ -75,7 +75,7 @@ func TestOf_TakesOwnFramesOnceAndBoundsThem(t *testing.T) {
 		frames = append(frames, event.Frame{Function: name, File: "src/walk.ts", Line: i + 1, Kind: event.Own, Origin: i == 1}, event.Frame{Function: "again", File: "src/walk.ts", Line: 7, Kind: event.Own}, event.Frame{Function: "run", File: "node_modules/x/i.js", Kind: event.Vendor})
 	}
 	s := Of(e, [][]event.Frame{frames}, nil)
-	if s.Message != "no day <number> of booking <code>" || s.Type != "RangeError" || len(s.Own) != mostFrames || s.Vendor != nil || strings.Count(strings.Join(s.Own, "|"), "again") != 1 {
+	if s.Message != "no day <number> of booking <code>" || s.Type != "RangeError" || len(s.Own) != maxFrames || s.Vendor != nil || strings.Count(strings.Join(s.Own, "|"), "again") != 1 {
 		t.Errorf("%+v", s)
 	}
 }

@@ -13,7 +13,7 @@ import (
 )
 
 // The names that loggers of Node, Go, Java and Python have for the parts of a
-// record, the more particular first. Dots stand for objects in objects too.
+// record, the more particular first. Dots represent objects in objects too.
 var (
 	timeNames     = []string{"time", "@timestamp", "timestamp", "ts", "asctime", "datetime", "date", "t", "instant"}
 	severityNames = []string{"level", "severity", "log.level", "levelname", "lvl", "severity_text", "level_name",
@@ -34,9 +34,9 @@ var (
 // numberLevels are severities as Node's loggers number them.
 var numberLevels = map[int]event.Severity{10: "trace", 20: "debug", 30: "info", 40: "warn", 50: "error", 60: "fatal"}
 
-const mostFields = 200
+const maxFields = 200
 
-// matters are parts of words one of which stands in every record that tells of
+// matters are parts of words. Every record has one of them that reports
 // an error or a trace: most records have none, and are not read.
 var matters = []string{"rr", "RR", "atal", "ATAL", "rit", "RIT", "anic", "ANIC", "merg", "MERG", "lert", "LERT", "ever",
 	"EVER", "tack", "xcep", "hrow", "race", "ail", "AIL", ":50", ":60", ": 50", ": 60", "\\n"}
@@ -88,7 +88,7 @@ func flatten(out map[string]any, prefix string, in map[string]any, depth int) {
 	for k, v := range in {
 		if m, ok := v.(map[string]any); ok && depth < 5 {
 			flatten(out, prefix+k+".", m, depth+1)
-		} else if v != nil && len(out) < mostFields {
+		} else if v != nil && len(out) < maxFields {
 			out[prefix+k] = v
 		}
 	}

@@ -1,8 +1,7 @@
-// Package logtext finds exceptions in what applications write to their logs:
-// stack traces of all languages that core/stacktrace reads, in lines of text
-// and in JSON log records, with the time, severity, logger and fields of the
-// record they belong to. What a line is to a trace, stacktrace says: a
-// language that is added there is found here too.
+// Package logtext finds exceptions in application logs: stack traces of all languages that
+// core/stacktrace reads, in lines of text and in JSON log records, with time, severity, logger and
+// fields of the record. core/stacktrace decides which lines belong to a trace, so a language added
+// there works here too.
 //
 // Lines of other records do not cut a trace in two, and several writers whose
 // lines carry a prefix (containers, processes) are kept apart. Nothing here
@@ -23,15 +22,15 @@ import (
 
 // Bounds of what is held.
 const (
-	mostLanes   = 64        // writers that are kept apart
-	mostPending = 40        // lines that may be the beginning of a trace
-	mostText    = 256 << 10 // bytes of one trace
-	mostLine    = 16 << 10  // bytes of one line of text
-	farAway     = 200       // other lines of its writer after which a trace has ended
-	silent      = 1000      // lines of others after which a writer's trace has
+	maxLanes   = 64        // writers that are kept apart
+	maxPending = 40        // lines that may be the beginning of a trace
+	maxText    = 256 << 10 // bytes of one trace
+	maxLine    = 16 << 10  // bytes of one line of text
+	farAway    = 200       // other lines of its writer after which a trace has ended
+	silent     = 1000      // lines of others after which a writer's trace has
 )
 
-// Found is an event that lines told of.
+// Found is an event found in lines.
 type Found struct {
 	Event  *event.Event
 	Offset int64 // of its first line
@@ -83,7 +82,7 @@ type trace struct {
 
 func (t *trace) add(text string, count int64) {
 	t.count = count
-	if t.bytes += len(text) + 1; t.bytes <= mostText {
+	if t.bytes += len(text) + 1; t.bytes <= maxText {
 		t.lines = append(t.lines, text)
 	}
 }
@@ -107,7 +106,7 @@ func (p *Parser) Line(text string, offset int64) []Found {
 	if p.count%silent == 0 {
 		p.endSilent()
 	}
-	x := line{text: event.TrimText(text, mostLine), offset: offset, spent: &p.spent}
+	x := line{text: event.TrimText(text, maxLine), offset: offset, spent: &p.spent}
 	r, rest := jsonRecord(text), text
 	alone := r != nil // all of it stands on its line
 	if !alone {
@@ -126,7 +125,7 @@ func (p *Parser) Line(text string, offset int64) []Found {
 		return p.take()
 	}
 	if len(rest) != len(text) {
-		x = line{text: event.TrimText(rest, mostLine), offset: offset, spent: &p.spent}
+		x = line{text: event.TrimText(rest, maxLine), offset: offset, spent: &p.spent}
 	}
 	p.plain(l, x, r, record{when: at})
 	return p.take()
@@ -191,7 +190,7 @@ func (p *Parser) lane(name string) *lane {
 	if l := p.lanes[name]; l != nil {
 		return l
 	}
-	if len(p.lanes) >= mostLanes {
+	if len(p.lanes) >= maxLanes {
 		oldest := p.names()[0]
 		p.end(p.lanes[oldest])
 		delete(p.lanes, oldest)
@@ -290,7 +289,7 @@ func (p *Parser) plain(l *lane, x line, r *record, bare record) {
 		l.pending = append(l.pending, x)
 		return
 	}
-	if len(l.pending) >= mostPending {
+	if len(l.pending) >= maxPending {
 		if l.record == nil { // the oldest goes
 			l.pending = slices.Delete(l.pending, 0, 1)
 		} else if stacktrace.Head != role {

@@ -203,17 +203,17 @@ func TestOldest_IsTheFirstLineThatIsNeededAgain(t *testing.T) {
 func TestLanes_AreBounded(t *testing.T) {
 	p := New()
 	n := 0
-	for i := range 3 * mostLanes {
+	for i := range 3 * maxLanes {
 		n += len(p.Line(fmt.Sprintf("gate-%d | panic: no crew", i), 0))
 		n += len(p.Line(fmt.Sprintf("gate-%d | goroutine 1 [running]:", i), 0))
 		n += len(p.Line(fmt.Sprintf("gate-%d | main.assign()", i), 0))
 		n += len(p.Line(fmt.Sprintf("gate-%d | \t/srv/crew.go:7 +0x1d", i), 0))
 	}
-	if len(p.lanes) > mostLanes {
+	if len(p.lanes) > maxLanes {
 		t.Errorf("%d lanes are held", len(p.lanes))
 	}
-	if n += len(p.Flush()); n != 3*mostLanes {
-		t.Errorf("%d traces of %d", n, 3*mostLanes)
+	if n += len(p.Flush()); n != 3*maxLanes {
+		t.Errorf("%d traces of %d", n, 3*maxLanes)
 	}
 }
 

@@ -1,6 +1,5 @@
-// Package occurrence tells whether two reports are of one occurrence of an
-// exception: applications that speak OpenTelemetry send it as a span event and
-// as a log record, and again on every span it passes.
+// Package occurrence recognises two reports of the same exception: OpenTelemetry applications send one
+// as a span event, as a log record, and on every span that it passes.
 package occurrence
 
 import (
@@ -12,7 +11,7 @@ import (
 	"firethorn/internal/core/event"
 )
 
-// Report is one report of an exception, as far as it tells whether another
+// Report is one report of an exception, as far as it shows whether another
 // report is of the same occurrence.
 type Report struct {
 	Key          [16]byte // digest of trace and message
@@ -28,10 +27,10 @@ const (
 	acrossSpans = time.Minute // with the same stack
 )
 
-// told is how much of a stack tells it apart: what exporters cut is behind.
-const told = 1000
+// comparedStack is how much of a stack is compared: exporters cut stacks after that.
+const comparedStack = 1000
 
-// Of gives what tells an event's occurrence; ok is false of an event
+// Of gives the identity of an event's occurrence; ok is false for an event
 // that was not sent as a log record or on a span, or belongs to no trace.
 func Of(e *event.Event, at time.Time) (r Report, ok bool) {
 	if e.TraceID == "" || len(e.Exceptions) == 0 || e.Log == nil && e.Span == nil {
@@ -49,7 +48,7 @@ func Of(e *event.Event, at time.Time) (r Report, ok bool) {
 	}
 	// A goroutine's stack is taken where the error is recorded, not where it
 	// came from: it says nothing of whether two are one.
-	if stack := x.Stack[:min(len(x.Stack), told)]; !strings.HasPrefix(stack, "goroutine ") {
+	if stack := x.Stack[:min(len(x.Stack), comparedStack)]; !strings.HasPrefix(stack, "goroutine ") {
 		r.Stack = digest(stack)
 	}
 	return r, true

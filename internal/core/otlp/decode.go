@@ -1,7 +1,5 @@
-// Package otlp reads what OpenTelemetry's exporters send over HTTP and finds
-// the exceptions in it: those that log records carry, and those that spans
-// recorded as events (OTLP 1.11, semantic conventions 1.45, with the names
-// that were deprecated before).
+// Package otlp reads OTLP requests over HTTP and finds exceptions in log records and span events (OTLP
+// 1.11, semantic conventions 1.45, including deprecated names).
 //
 // Reading order: DecodeLogs and DecodeTraces (bytes to the protobuf types,
 // bounded before anything is allocated), Logs and Traces (the events in them),
@@ -22,16 +20,16 @@ import (
 
 // Bounds of one request, beside its bytes.
 const (
-	mostMessages = 1_000_000 // records, spans, attributes and values in all
-	mostDepth    = 64        // of values in values
+	maxMessages  = 1_000_000 // records, spans, attributes and values in all
+	maxDepth     = 64        // of values in values
 	messageBytes = 96        // of memory that one of them takes at least
 )
 
 // errTooMany and errTooDeep are refusals of a request whose form, not whose
 // contents, would take the memory.
 var (
-	errTooMany = fmt.Errorf("the request holds more than %d records, attributes and values; send less at a time", mostMessages)
-	errTooDeep = fmt.Errorf("values are nested more than %d deep", mostDepth)
+	errTooMany = fmt.Errorf("the request holds more than %d records, attributes and values; send less at a time", maxMessages)
+	errTooDeep = fmt.Errorf("values are nested more than %d deep", maxDepth)
 )
 
 // Encoding is how a request is written.
@@ -82,10 +80,10 @@ func decode(raw []byte, into proto.Message, hold func(int) error) error {
 // question marks over bytes of texts that are no UTF-8, which would refuse
 // the whole request.
 func inspect(md protoreflect.MessageDescriptor, raw []byte, depth int, count *int) error {
-	if *count++; *count > mostMessages {
+	if *count++; *count > maxMessages {
 		return errTooMany
 	}
-	if depth > 3*mostDepth { // a value in a list is three messages deeper
+	if depth > 3*maxDepth { // a value in a list is three messages deeper
 		return errTooDeep
 	}
 	fields := md.Fields()

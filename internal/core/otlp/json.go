@@ -28,7 +28,7 @@ type reader struct{ d *jsontext.Decoder }
 
 func newReader(raw []byte, hold func(int) error) (*reader, error) {
 	count := bytes.Count(raw, []byte{'{'})
-	if count > mostMessages {
+	if count > maxMessages {
 		return nil, errTooMany
 	}
 	if err := hold(count * messageBytes); err != nil {

@@ -10,7 +10,7 @@ import (
 // value reads an AnyValue. Of what does not fit its type a text is made, or
 // nothing.
 func (r *reader) value(depth int) (out *commonpb.AnyValue, err error) {
-	if depth > mostDepth {
+	if depth > maxDepth {
 		return nil, errTooDeep
 	}
 	if r.d.PeekKind() != '{' {
@@ -78,7 +78,7 @@ func leafValue(name, text string) *commonpb.AnyValue {
 	return &commonpb.AnyValue{Value: &commonpb.AnyValue_StringValue{StringValue: text}}
 }
 
-// pair reads one attribute; an element that is no object is let go.
+// pair reads one attribute; an element that is no object is dropped.
 func (r *reader) pair(into *[]*commonpb.KeyValue, depth int) error {
 	if r.d.PeekKind() != '{' {
 		return r.d.SkipValue()

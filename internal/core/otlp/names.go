@@ -81,7 +81,7 @@ func addAll(a, more event.Attributes) {
 
 // plain makes a value of an AnyValue that JSON can say; nil for an empty one.
 func plain(v *commonpb.AnyValue, depth int) any {
-	if depth > mostDepth {
+	if depth > maxDepth {
 		return nil
 	}
 	switch v := v.GetValue().(type) {
@@ -115,11 +115,11 @@ func plain(v *commonpb.AnyValue, depth int) any {
 }
 
 // cut bounds a text and says so in it.
-func cut(s string, most int) string {
-	if len(s) <= most {
+func cut(s string, limit int) string {
+	if len(s) <= limit {
 		return s
 	}
-	return fmt.Sprintf("%s… [cut: %d bytes]", event.TrimText(s, most), len(s))
+	return fmt.Sprintf("%s… [cut: %d bytes]", event.TrimText(s, limit), len(s))
 }
 
 // take removes a text from attributes and gives it.

@@ -211,11 +211,11 @@ func TestDecode_RefusesWhatCannotBeRead(t *testing.T) {
 }
 
 func TestDecode_BoundsWhatAFormCosts(t *testing.T) {
-	empty := bytes.Repeat([]byte{0x0a, 0x00}, mostMessages+1) // resource_logs, each with nothing in it
+	empty := bytes.Repeat([]byte{0x0a, 0x00}, maxMessages+1) // resource_logs, each with nothing in it
 	if _, err := DecodeLogs(empty, Protobuf, anyHold); !errors.Is(err, errTooMany) {
 		t.Errorf("a million empty messages: %v", err)
 	}
-	if _, err := DecodeLogs([]byte(`{"resourceLogs":[`+strings.Repeat("{},", mostMessages)+`{}]}`), JSON, anyHold); !errors.Is(err, errTooMany) {
+	if _, err := DecodeLogs([]byte(`{"resourceLogs":[`+strings.Repeat("{},", maxMessages)+`{}]}`), JSON, anyHold); !errors.Is(err, errTooMany) {
 		t.Errorf("a million empty objects: %v", err)
 	}
 	full := errors.New("full")
@@ -228,7 +228,7 @@ func TestDecode_BoundsWhatAFormCosts(t *testing.T) {
 		}
 	}
 	deep := []byte{}
-	for range 3 * mostDepth { // AnyValue{array_value{values}}
+	for range 3 * maxDepth { // AnyValue{array_value{values}}
 		deep = protowire.AppendBytes(protowire.AppendTag(nil, 1, protowire.BytesType), deep)
 		deep = protowire.AppendBytes(protowire.AppendTag(nil, 5, protowire.BytesType), deep)
 	}

@@ -9,8 +9,8 @@ import (
 	"firethorn/internal/core/event"
 )
 
-// mostAbove is how many spans above one are looked at.
-const mostAbove = 32
+// maxAbove is how many spans above one are looked at.
+const maxAbove = 32
 
 // Traces finds the events in spans: the exceptions that were recorded on them.
 // What the spans above in the same request say of the request and the user is
@@ -91,7 +91,7 @@ func around(e *event.Event, span *tracepb.Span, tree map[string]*tracepb.Span) {
 	own := attributes(span.GetAttributes())
 	addAll(e.Attributes, own)
 	requested := describesRequest(own)
-	for n := 0; n < mostAbove && len(span.GetParentSpanId()) > 0; n++ {
+	for n := 0; n < maxAbove && len(span.GetParentSpanId()) > 0; n++ {
 		above := tree[string(span.GetTraceId())+string(span.GetParentSpanId())]
 		if above == nil || above == span {
 			return

@@ -1,6 +1,5 @@
-// Package owners says who should have an issue: by the CODEOWNERS of its
-// repository, by who changed its code, by who fixed it before, and less the
-// more somebody carries already.
+// Package owners proposes owners for an issue by CODEOWNERS, by who changed its code, and by who fixed
+// it before. People who already own much rank lower.
 //
 // Reading order: codeowners.go (the file), propose.go (who, and why).
 package owners
@@ -35,8 +34,8 @@ type Bad struct {
 // File is a CODEOWNERS file. The last rule that matches a path counts.
 type File struct{ Rules []Rule }
 
-// mostLines are read; what follows is reported.
-const mostLines = 20_000
+// maxLines are read; what follows is reported.
+const maxLines = 20_000
 
 // Parse reads a CODEOWNERS file. Lines that cannot be used are left out and
 // reported, so that one mistake does not take everybody's ownership away.
@@ -44,8 +43,8 @@ func Parse(text string) (f File, bad []Bad) {
 	n := 0
 	for line := range strings.Lines(text) {
 		n++
-		if n > mostLines {
-			return f, append(bad, Bad{n, "", fmt.Sprintf("only the first %d lines are read", mostLines)})
+		if n > maxLines {
+			return f, append(bad, Bad{n, "", fmt.Sprintf("only the first %d lines are read", maxLines)})
 		}
 		line = strings.TrimRight(line, "\r\n")
 		fields := split(line)
@@ -121,7 +120,7 @@ func compile(pattern string) (parts []string, why string) {
 	parts = strings.Split(trimmed, "/")
 	for _, p := range parts {
 		if p == "" || strings.Contains(p, "**") && p != "**" {
-			return nil, "** stands between slashes"
+			return nil, "** is allowed only between slashes"
 		}
 	}
 	// One without a slash before its end is looked for anywhere.

@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/core/text"
 )
 
-// Person is somebody who works here, or a team.
+// Person is a person with an account, or a team.
 type Person struct {
 	Name  string
 	Email string
@@ -60,11 +60,11 @@ const (
 	pointsFixed  = 25.0 // fixed it before
 	pointsAlike  = 20.0 // fixed an issue that is wholly like it
 	loadHalf     = 400  // impact carried at which a score is half
-	mostLoad     = 0.4  // of a score that load can take
+	maxLoad      = 0.4  // of a score that load can take
 )
 
 // Propose ranks the people who may have an issue, the likeliest first. strangers
-// are those that CODEOWNERS or commits name and nobody here is.
+// are the names in CODEOWNERS or commits that have no account here.
 func Propose(f Facts) (list []Proposal, strangers []string) {
 	by := map[string]*Proposal{}
 	add := func(p Person, points float64, why string) {
@@ -128,7 +128,7 @@ func Propose(f Facts) (list []Proposal, strangers []string) {
 			continue
 		}
 		if p.Load > 0 {
-			less := mostLoad * p.Load / (p.Load + loadHalf)
+			less := maxLoad * p.Load / (p.Load + loadHalf)
 			x.Score *= 1 - less
 			if less >= 0.1 {
 				x.Reasons = append(x.Reasons, fmt.Sprintf("but carries an impact of %.0f already", p.Load))

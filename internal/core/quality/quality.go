@@ -1,6 +1,5 @@
-// Package quality says from counts of sessions whether a release is better or worse than
-// another one: shares with their intervals, a test that may be looked at as often as one
-// likes, durations from buckets. Pure.
+// Package quality compares the sessions of releases: shares with intervals, a sequential test that may
+// be evaluated at any time, and durations from buckets. It is pure.
 package quality
 
 import (
@@ -58,15 +57,15 @@ func Wilson(k, n int64) Share {
 	return Share{p, math.Max(0, middle-half), math.Min(1, middle+half)}
 }
 
-// Says is a verdict about a release beside its baseline.
-type Says string
+// Result is a verdict about a release beside its baseline.
+type Result string
 
 // The verdicts.
 const (
-	Better       Says = "better"
-	Worse        Says = "worse"
-	NoDifference Says = "no difference"
-	TooEarly     Says = "too early"
+	Better       Result = "better"
+	Worse        Result = "worse"
+	NoDifference Result = "no difference"
+	TooEarly     Result = "too early"
 )
 
 // MinSessions is how many sessions of each release must have ended before they are
@@ -78,8 +77,8 @@ const Level = 0.01
 
 // Verdict is what can be said of two releases.
 type Verdict struct {
-	Says Says
-	P    float64 // however often one looks: see Sequential
+	Result Result
+	P      float64 // however often one looks: see Sequential
 	// Ratio is how many times as often sessions of the release crash as those of the
 	// baseline, with a 95 % interval.
 	Ratio Ratio
@@ -91,7 +90,7 @@ type Verdict struct {
 func Compare(release, baseline Counts, cutOff bool) Verdict {
 	bad, all := release.Bad(cutOff), release.Ended()
 	baseBad, baseAll := baseline.Bad(cutOff), baseline.Ended()
-	v := Verdict{Says: TooEarly, P: 1, Ratio: RatioOf(bad, all, baseBad, baseAll)}
+	v := Verdict{Result: TooEarly, P: 1, Ratio: RatioOf(bad, all, baseBad, baseAll)}
 	if all < MinSessions || baseAll < MinSessions {
 		v.Why = fmt.Sprintf("%s of the release ended, and %s of the baseline; a verdict needs %d of each",
 			text.Counted(all, "session"), text.Number(baseAll), MinSessions)
@@ -107,11 +106,11 @@ func Compare(release, baseline Counts, cutOff bool) Verdict {
 	v.P = Sequential(bad, all, baseBad, baseAll)
 	switch {
 	case v.P >= Level:
-		v.Says, v.Why = NoDifference, counts+": chance alone may do that"
+		v.Result, v.Why = NoDifference, counts+": chance alone may do that"
 	case here > there:
-		v.Says, v.Why = Worse, counts
+		v.Result, v.Why = Worse, counts
 	default:
-		v.Says, v.Why = Better, counts
+		v.Result, v.Why = Better, counts
 	}
 	return v
 }

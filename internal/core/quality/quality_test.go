@@ -77,11 +77,11 @@ func counts(crashed, ended int64) quality.Counts {
 func TestCompare_CutOffSessions(t *testing.T) {
 	hangs := quality.Counts{Clean: 9_000, CutOff: 1_000}
 	base := quality.Counts{Clean: 9_990, CutOff: 10}
-	if v := quality.Compare(hangs, base, false); v.Says != quality.NoDifference {
+	if v := quality.Compare(hangs, base, false); v.Result != quality.NoDifference {
 		t.Errorf("cut-off sessions do not count: %+v", v)
 	}
 	v := quality.Compare(hangs, base, true)
-	if v.Says != quality.Worse || v.Why != "1,000 of 10,000 sessions crashed or were cut off (10.00 %), 10 of 10,000 of the baseline (0.10 %)" {
+	if v.Result != quality.Worse || v.Why != "1,000 of 10,000 sessions crashed or were cut off (10.00 %), 10 of 10,000 of the baseline (0.10 %)" {
 		t.Errorf("cut-off sessions count: %+v", v)
 	}
 }
@@ -89,14 +89,14 @@ func TestCompare_CutOffSessions(t *testing.T) {
 func TestCompare(t *testing.T) {
 	for _, x := range []struct {
 		bad, all, baseBad, baseAll int64
-		want                       quality.Says
+		want                       quality.Result
 	}{
 		{1, 40, 0, 10_000, quality.TooEarly}, {50, 1000, 1, 99, quality.TooEarly}, {0, 1000, 0, 1000, quality.NoDifference},
 		{10, 1000, 10, 1000, quality.NoDifference}, {60, 1000, 10, 1000, quality.Worse}, {10, 1000, 60, 1000, quality.Better},
 		{1000, 1000, 1000, 1000, quality.NoDifference}, {1000, 1000, 0, 1000, quality.Worse},
 	} {
 		v := quality.Compare(counts(x.bad, x.all), counts(x.baseBad, x.baseAll), false)
-		if v.Says != x.want || v.Why == "" || v.P < 0 || v.P > 1 || v.P < quality.TwoSided(x.bad, x.all, x.baseBad, x.baseAll) && v.Says != quality.TooEarly {
+		if v.Result != x.want || v.Why == "" || v.P < 0 || v.P > 1 || v.P < quality.TwoSided(x.bad, x.all, x.baseBad, x.baseAll) && v.Result != quality.TooEarly {
 			t.Errorf("%+v: %+v", x, v)
 		}
 	}
@@ -111,12 +111,12 @@ func TestCompare_Simulated(t *testing.T) {
 	r := rand.New(rand.NewPCG(36, 2))
 	for _, x := range []struct {
 		times    float64
-		want     quality.Says
+		want     quality.Result
 		atLeast  float64 // share of runs that say so
-		falsely  quality.Says
+		falsely  quality.Result
 		atFalsly float64
 	}{{1, quality.NoDifference, 0.95, "", 0}, {1.5, quality.Worse, 0.95, quality.Better, 0.01}, {0.7, quality.Better, 0.7, quality.Worse, 0.01}} {
-		said := map[quality.Says]int{}
+		said := map[quality.Result]int{}
 		var after []int
 		for range runs {
 			var bad, baseBad int64
@@ -124,7 +124,7 @@ func TestCompare_Simulated(t *testing.T) {
 			for look := 1; look <= looks; look++ {
 				bad += binomial(r, between, base*x.times)
 				baseBad += binomial(r, between, base)
-				says = quality.Compare(counts(bad, int64(look*between)), counts(baseBad, int64(look*between)), false).Says
+				says = quality.Compare(counts(bad, int64(look*between)), counts(baseBad, int64(look*between)), false).Result
 				if says == quality.Better || says == quality.Worse {
 					after = append(after, look*between)
 					break

@@ -72,7 +72,7 @@ func (p *parser) alternatives() (Node, error) {
 			if !more {
 				column = begins + 1
 			}
-			return nil, p.wrong(column, "OR stands between two terms: write (a OR b), or \"OR\" for the word")
+			return nil, p.wrong(column, "OR needs a term on each side: write (a OR b), or \"OR\" for the word")
 		}
 		any = append(any, single(n))
 		if !more {
@@ -128,7 +128,7 @@ func (p *parser) all() (And, error) {
 	}
 }
 
-// term reads one term, or what stands in brackets, with the signs before it.
+// term reads one term, or a group in brackets, with the signs before it.
 func (p *parser) term() (Node, error) {
 	column := p.at + 1
 	if p.peek() == '-' && p.at+1 < len(p.text) && !unicode.IsSpace(p.text[p.at+1]) && p.text[p.at+1] != ')' {
@@ -154,7 +154,7 @@ func (p *parser) term() (Node, error) {
 func (p *parser) brackets() (Node, error) {
 	column := p.at + 1
 	if p.depth++; p.depth > MaxDepth {
-		return nil, p.wrong(column, "brackets stand within each other at most %d deep", MaxDepth)
+		return nil, p.wrong(column, "brackets may be nested at most %d deep", MaxDepth)
 	}
 	p.at++
 	n, err := p.alternatives()
@@ -194,7 +194,7 @@ func (p *parser) wordOrField(column int) (Node, error) {
 	case p.peek() == ':' && name != "":
 		return p.field(name, column)
 	case p.peek() == ':':
-		return nil, p.wrong(column, "a name stands before the colon, such as release:4.2.0")
+		return nil, p.wrong(column, "the colon needs a name before it, such as release:4.2.0")
 	case p.peek() == '"':
 		return nil, p.wrong(p.at+1, "a quote begins a phrase: put a space before it")
 	}
@@ -253,7 +253,7 @@ func (p *parser) ends() error {
 	return nil
 }
 
-// field reads what stands behind the colon of a name.
+// field reads the text after the colon of a name.
 func (p *parser) field(name string, column int) (Node, error) {
 	p.at++
 	begins := p.at + 1

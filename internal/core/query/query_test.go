@@ -127,9 +127,9 @@ func TestParse_SaysWhatIsWrongAndWhere(t *testing.T) {
 		has    string
 	}{
 		{"a )", 3, "closes nothing"}, {"(a", 1, "not closed"}, {"a (b (c)", 3, "not closed"}, {"()", 1, "nothing in these brackets"},
-		{`say "tide`, 5, "quote is not closed"}, {`""`, 1, "nothing in these quotes"}, {"a OR", 5, "between two terms"}, {"OR b", 1, "between two terms"},
-		{"(a OR OR b)", 7, "between two terms"}, {"plan:", 6, "a value is expected behind plan:"}, {"plan:a,,b", 8, "a value is expected"},
-		{"plan:a,", 8, "a value is expected"}, {"users:>", 8, "a value is expected behind >"}, {":x", 1, "a name stands before the colon"},
+		{`say "tide`, 5, "quote is not closed"}, {`""`, 1, "nothing in these quotes"}, {"a OR", 5, "OR needs a term on each side"}, {"OR b", 1, "OR needs a term on each side"},
+		{"(a OR OR b)", 7, "OR needs a term on each side"}, {"plan:", 6, "a value is expected behind plan:"}, {"plan:a,,b", 8, "a value is expected"},
+		{"plan:a,", 8, "a value is expected"}, {"users:>", 8, "a value is expected behind >"}, {":x", 1, "the colon needs a name before it"},
 		{"--a", 1, "one - is enough"}, {`a"b"`, 2, "a quote begins a phrase"}, {`"a"b`, 4, "a space belongs"}, {`x:"a"b`, 3, "a value ends"},
 		{"f(x", 2, "not closed"}, {"x:f(y z", 4, "not closed"}, {`"":x`, 1, "nothing in these quotes"},
 		{strings.Repeat("a", 2001), 2001, "at most 2000"}, {strings.Repeat("a ", 65), 129, "at most 64"},

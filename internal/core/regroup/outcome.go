@@ -24,8 +24,8 @@ func (s *sum) add(c *cell) {
 	}
 	s.events += c.Events
 	maps.Copy(s.users, c.users)
-	if len(s.examples) < mostExamples {
-		s.examples = append(s.examples, c.examples[:min(len(c.examples), mostExamples-len(s.examples))]...)
+	if len(s.examples) < maxExamples {
+		s.examples = append(s.examples, c.examples[:min(len(c.examples), maxExamples-len(s.examples))]...)
 	}
 }
 
@@ -40,7 +40,7 @@ type flow struct {
 	to    Target
 }
 
-// shown is a trial's plan with what is told of it.
+// shown is a trial's plan with what is shown of it.
 type shown struct {
 	plan   Plan
 	flows  map[flow]*sum
@@ -48,7 +48,7 @@ type shown struct {
 	known  func(issue int64) (headline, place string)
 }
 
-// Outcome says what would come of it. known tells what issues are called; it
+// Outcome says what a plan would do. known gives the names of issues; it
 // may be nil.
 func (t *Trial) Outcome(known func(issue int64) (headline, place string)) Outcome {
 	list := slices.SortedFunc(maps.Values(t.cells), func(a, b *cell) int {
@@ -83,8 +83,8 @@ func (t *Trial) Outcome(known func(issue int64) (headline, place string)) Outcom
 		}
 	}
 	var more, others int
-	out.Merges, more = most(x.merges())
-	out.Splits, others = most(x.splits())
+	out.Merges, more = firstFew(x.merges())
+	out.Splits, others = firstFew(x.splits())
 	out.More = more + others
 	for _, h := range t.hits {
 		out.Rules = append(out.Rules, *h)
@@ -99,9 +99,9 @@ func addTo[K comparable](sums map[K]*sum, k K, c *cell) {
 	sums[k].add(c)
 }
 
-// most cuts a list to what is listed; more is how many are not.
-func most[T any](list []T) (_ []T, more int) {
-	n := min(len(list), mostListed)
+// firstFew cuts a list to what is listed; more is how many are not.
+func firstFew[T any](list []T) (_ []T, more int) {
+	n := min(len(list), maxListed)
 	return list[:n], len(list) - n
 }
 
@@ -143,7 +143,7 @@ func (x *shown) merges() []Joined {
 			all.events += s.events
 			all.rule = cmp.Or(all.rule, s.rule)
 			maps.Copy(all.users, s.users)
-			if len(m.From) < mostSides {
+			if len(m.From) < maxSides {
 				side := x.issue(s, f.issue)
 				_, side.Gone = x.plan.Emptied[f.issue]
 				m.From = append(m.From, side)
@@ -165,7 +165,7 @@ func (x *shown) splits() []Parted {
 	for issue, list := range collected(x, func(f flow) int64 { return f.issue }) {
 		s := Parted{From: x.issue(x.issues[issue], issue), Into: []Side{}}
 		s.From.Examples = nil
-		for _, f := range list[:min(len(list), mostSides)] {
+		for _, f := range list[:min(len(list), maxSides)] {
 			side := x.flows[f].side()
 			side.Number, side.New = f.to.Issue, f.to.New
 			s.Into = append(s.Into, side)

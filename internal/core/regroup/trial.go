@@ -16,16 +16,16 @@ import (
 type Observed struct {
 	ID        string
 	Issue     int64           // where it is
-	Filed     fingerprint.Key // what it was filed under, without splits
+	Stored    fingerprint.Key // what it was processed under, without splits
 	Part      bool            // it was split off by hand
-	Ruled     bool            // a grouping rule made what it was filed under
+	Ruled     bool            // a grouping rule made what it was processed under
 	Looked    bool            // its origin was looked through, for it has many callers
 	Thrown    time.Time
 	StandsFor int64
 	User      int64
 	HasUser   bool
 	Event     *event.Event
-	Frames    [][]event.Frame // as they were filed; a trial marks them anew
+	Frames    [][]event.Frame // as they were processed; a trial marks them again
 }
 
 // Print fingerprints an event as another way of grouping would, keeping to
@@ -43,14 +43,14 @@ func Print(m grouping.Method, o *Observed, hit func(rule string)) (fingerprint.R
 }
 
 // Outcome is what another way of grouping would do to stored events. Counts
-// are of the events that were looked at, each as often as it stands for.
+// are of the events that were read, each as often as it counts.
 type Outcome struct {
-	Events  int64     `json:"events" doc:"that were looked at, each as often as it stands for"`
+	Events  int64     `json:"events" doc:"that were checked, each as often as it counts"`
 	Moved   int64     `json:"moved" doc:"of them, those that would be in another issue"`
-	Users   int64     `json:"users" doc:"that were hit by events which would move"`
+	Users   int64     `json:"users" doc:"affected by events that would move"`
 	Issues  int       `json:"issues" doc:"that the events are in"`
 	Stay    int       `json:"stay" doc:"of them, those that would have the same events as before"`
-	Merges  []Joined  `json:"merges" nullable:"false" doc:"issues that would take in events of others, most events first"`
+	Merges  []Joined  `json:"merges" nullable:"false" doc:"issues that would get events of others, most events first"`
 	Splits  []Parted  `json:"splits" nullable:"false" doc:"issues whose events would be in several, most events first"`
 	Rules   []RuleHit `json:"rules" nullable:"false" doc:"the frame and grouping rules, in the order of the file"`
 	Version int       `json:"grouping_version" doc:"that was tried"`
@@ -72,13 +72,13 @@ type Parted struct {
 // Side is one issue of a change: one there is, or one that would be made.
 type Side struct {
 	Number   int64     `json:"number,omitempty" doc:"of the issue; absent for one that would be made"`
-	New      int       `json:"new,omitempty" doc:"tells issues apart that would be made"`
+	New      int       `json:"new,omitempty" doc:"number of the issue that would be created"`
 	Headline string    `json:"headline"`
 	Place    string    `json:"place,omitempty"`
-	Events   int64     `json:"events" doc:"of those looked at"`
+	Events   int64     `json:"events" doc:"of those checked"`
 	Users    int64     `json:"users"`
 	Rule     string    `json:"rule,omitempty" doc:"the grouping rule that names the events"`
-	Gone     bool      `json:"gone,omitempty" doc:"nothing of it would stay; its number would lead to the other issue"`
+	Gone     bool      `json:"gone,omitempty" doc:"no event would stay; its number would redirect to the other issue"`
 	Examples []Example `json:"examples,omitempty"`
 }
 
@@ -87,7 +87,7 @@ type Example struct {
 	Event   string             `json:"event"`
 	Message string             `json:"message"`
 	Origin  string             `json:"origin,omitempty" doc:"the frame that is blamed then"`
-	Before  []fingerprint.Part `json:"before" nullable:"false" doc:"what its fingerprint is made from now"`
+	Before  []fingerprint.Part `json:"before" nullable:"false" doc:"the parts of its current fingerprint"`
 	After   []fingerprint.Part `json:"after" nullable:"false"`
 }
 
@@ -97,17 +97,17 @@ type RuleHit struct {
 	Rule    string `json:"rule"`
 	Events  int64  `json:"events" doc:"that it decided about"`
 	Issues  int    `json:"issues" doc:"that these are in"`
-	Failed  int64  `json:"failed,omitempty" doc:"events that it failed on"`
-	Costly  int64  `json:"too_costly,omitempty" doc:"events that it was stopped for"`
-	Empty   int64  `json:"empty,omitempty" doc:"events that lack all that it fills in, so that it did not fit"`
+	Failed  int64  `json:"failed,omitempty" doc:"events for which it failed"`
+	Costly  int64  `json:"too_costly,omitempty" doc:"events for which it was stopped"`
+	Empty   int64  `json:"empty,omitempty" doc:"events that lack all its values, so that it did not apply"`
 	Why     string `json:"why,omitempty" doc:"the last error"`
 }
 
 const (
-	mostListed   = 100
-	mostSides    = 50
-	mostExamples = 2
-	mostMessage  = 300
+	maxListed   = 100
+	maxSides    = 50
+	maxExamples = 2
+	maxMessage  = 300
 )
 
 // Trial tries another way of grouping on stored events. Make it with NewTrial.
@@ -173,11 +173,11 @@ type Tried struct {
 func (t *Trial) Try(o *Observed) Tried {
 	x := Tried{o: o, frames: map[string]bool{}}
 	x.print, x.trouble = Print(t.then, o, func(rule string) { x.frames[rule] = true })
-	if key := x.print.Key; key != o.Filed {
+	if key := x.print.Key; key != o.Stored {
 		// Only what may move is looked at twice.
 		before, _ := Print(t.now, o, nil)
 		x.before = before.Parts
-		if before.Key == key { // it was filed otherwise once: that is not what is tried
+		if before.Key == key { // it was processed otherwise once: that is not what is tried
 			x.before = nil
 		}
 		symbolicate.Remark(o.Event, o.Frames, symbolicate.Options{Kinds: t.then.Kinds()})
@@ -211,10 +211,10 @@ func (t *Trial) Add(x Tried) {
 	if failed {
 		t.Failed += n
 	}
-	k := cellKey{o.Issue, o.Filed, x.print.Key, o.Part}
+	k := cellKey{o.Issue, o.Stored, x.print.Key, o.Part}
 	c := t.cells[k]
 	if c == nil {
-		c = &cell{Cell: Cell{Issue: o.Issue, Now: o.Filed, Then: x.print.Key, Part: o.Part},
+		c = &cell{Cell: Cell{Issue: o.Issue, Now: o.Stored, Then: x.print.Key, Part: o.Part},
 			users: map[int64]struct{}{}}
 		if c.Ruled = o.Ruled; x.print.Ruling != nil {
 			c.Ruled, c.rule = true, x.print.Ruling.Rule
@@ -226,8 +226,8 @@ func (t *Trial) Add(x Tried) {
 	if o.HasUser {
 		c.users[o.User] = struct{}{}
 	}
-	if len(c.examples) < mostExamples {
-		ex := Example{Event: o.ID, Message: event.TrimText(x.print.Message, mostMessage), Before: orEmpty(x.before),
+	if len(c.examples) < maxExamples {
+		ex := Example{Event: o.ID, Message: event.TrimText(x.print.Message, maxMessage), Before: orEmpty(x.before),
 			After: orEmpty(x.print.Parts)}
 		if x.print.HasOrigin {
 			ex.Origin = fmt.Sprintf("%s %s:%d", x.print.Origin.Function, x.print.Origin.File, x.print.Origin.Line)

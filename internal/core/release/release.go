@@ -1,8 +1,6 @@
-// Package release orders the releases of a project: by the commits they were
-// built from where the history of both is known, else by their versions where
-// both have one of a scheme that can be compared, else by when they were
-// announced or first seen. A project may say which. The reason for an order is
-// part of the answer.
+// Package release orders the releases of a project: by commits where both histories are known, else by
+// comparable versions, else by the time they were announced or first seen. A project may choose one of
+// the three. The answer includes the reason for the order.
 package release
 
 import (
@@ -16,7 +14,7 @@ import (
 // Release is one release as far as ordering needs it.
 type Release struct {
 	Version string
-	// Announced, or first seen in an event, whichever was earlier; zero: nothing was heard of it
+	// Announced, or first seen in an event, whichever was earlier; zero: there was no message about it
 	// yet.
 	FirstSeen time.Time
 	Commit    string // it was built from, in full; "" where that is not known
@@ -25,7 +23,7 @@ type Release struct {
 // Ancestry knows how commits descend from each other. Nil knows of none.
 type Ancestry interface {
 	Has(commit string) bool
-	// Resolve is the commit that an abbreviation stands for, "" for none or several.
+	// Resolve is the commit of an abbreviation, "" for none or several.
 	Resolve(short string) string
 	// Contains says whether commit is tip, or one that tip descends from.
 	Contains(tip, commit string) bool
@@ -72,7 +70,7 @@ type Order struct {
 
 // Resolved is a release with its commit in full, where that is known. A release
 // that is called by a commit, in full or short, was built from it; a name of
-// digits alone is a commit only where there is one.
+// digits alone is a commit only if there is one.
 func Resolved(r Release, of Ancestry) Release {
 	named := r.Commit
 	if named == "" {
@@ -113,12 +111,12 @@ func Compare(a, b Release, policy Policy, of Ancestry) Order {
 	}
 	switch {
 	case a.FirstSeen.IsZero() && b.FirstSeen.IsZero():
-		return Order{0, ByNothing, why + "nothing was heard of either yet", apart}
+		return Order{0, ByNothing, why + "neither is known yet", apart}
 	case a.FirstSeen.IsZero():
-		return Order{1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, a.Version),
+		return Order{1, ByAnnouncement, fmt.Sprintf("%s%s is not known yet, so it comes last", why, a.Version),
 			apart}
 	case b.FirstSeen.IsZero():
-		return Order{-1, ByAnnouncement, fmt.Sprintf("%snothing was heard of %s yet, so it comes last", why, b.Version),
+		return Order{-1, ByAnnouncement, fmt.Sprintf("%s%s is not known yet, so it comes last", why, b.Version),
 			apart}
 	}
 	return Order{a.FirstSeen.Compare(b.FirstSeen), ByAnnouncement, why + "by when they were announced or first seen",
@@ -189,7 +187,7 @@ func scheme(a, b Version) string {
 	return string(FourPart) // one of them has four numbers
 }
 
-// name tells a release with what it is.
+// name gives a release with what it is.
 func name(r Release, v Version) string {
 	if v.Scheme == NoScheme {
 		return fmt.Sprintf("%q (a name)", r.Version)

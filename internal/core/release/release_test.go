@@ -69,8 +69,8 @@ func TestCompare_ByPolicy(t *testing.T) {
 		"two packages":                             {rel("@harbour/desk@2.0.0", 0), rel("crane-1.0.0", 1), Auto, 0, ByNothing, "@harbour/desk@2.0.0 and crane-1.0.0 are versions of two packages"},
 		"one package, in two spellings":            {rel("@harbour/desk@2.0.1", 0), rel("desk-2.0.0", 1), Auto, 1, ByVersion, "by semantic version"},
 		"one name of two scopes":                   {rel("@harbour/desk@2.0.1", 0), rel("@pier/desk@2.0.0", 1), Auto, 0, ByNothing, "@harbour/desk@2.0.1 and @pier/desk@2.0.0 are versions of two packages"},
-		"nothing was heard of one":                 {Release{Version: "next"}, rel("nightly", 1), Auto, 1, ByAnnouncement, `"next" (a name) and "nightly" (a name) are no versions of one scheme; nothing was heard of next yet, so it comes last`},
-		"nothing was heard of either":              {Release{Version: "a"}, Release{Version: "b"}, Announcement, 0, ByNothing, "nothing was heard of either yet"},
+		"nothing was heard of one":                 {Release{Version: "next"}, rel("nightly", 1), Auto, 1, ByAnnouncement, `"next" (a name) and "nightly" (a name) are no versions of one scheme; next is not known yet, so it comes last`},
+		"nothing was heard of either":              {Release{Version: "a"}, Release{Version: "b"}, Announcement, 0, ByNothing, "neither is known yet"},
 		"the same":                                 {rel("nightly", 0), rel("nightly", 0), Auto, 0, BySame, "it is the same release"},
 	} {
 		got := Compare(c.a, c.b, c.policy, nil)

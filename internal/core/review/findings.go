@@ -11,11 +11,11 @@ import (
 
 func (f *finder) sameOrigin(list []int64) {
 	x, v := f.finding(Pieces, list)
-	x.Words = fmt.Sprintf("%s in %s is in %d issues", cmp.Or(v.Type, "An error"), v.Origin, len(list))
+	x.Text = fmt.Sprintf("%s in %s is in %d issues", cmp.Or(v.Type, "An error"), v.Origin, len(list))
 	all := f.mains(list)
 	r := rule{name: "one: " + v.Type + " in " + v.Origin, when: whenOrigin(all)}
-	if slices.ContainsFunc(all, func(v Variant) bool { return len(v.Said) > 0 }) {
-		x.Why = "one function of one file is blamed in all of them; the application's own key tells them apart"
+	if slices.ContainsFunc(all, func(v Variant) bool { return len(v.OwnKey) > 0 }) {
+		x.Why = "one function of one file is blamed in all of them; the application's own key separates them"
 		x.Does = "leaves out what the application adds, so that the computed fingerprint counts"
 		r.replace = []string{"${computed}"}
 	} else {
@@ -29,7 +29,7 @@ func (f *finder) sameOrigin(list []int64) {
 
 func (f *finder) moved(list []int64) {
 	x, v := f.finding(Pieces, list)
-	x.Words = fmt.Sprintf("%s in %s is in %d issues, from several files", cmp.Or(v.Type, "An error"), v.Origin,
+	x.Text = fmt.Sprintf("%s in %s is in %d issues, from several files", cmp.Or(v.Type, "An error"), v.Origin,
 		len(list))
 	x.Why = "functions of one name fail, and the rest of the stack is nearly the same: the function was moved, or its file is served under several names"
 	x.Does = "groups by type and function, wherever the function is"
@@ -42,7 +42,7 @@ func (f *finder) moved(list []int64) {
 
 func (f *finder) sameMessage(list []int64) {
 	x, v := f.finding(Pieces, list)
-	x.Words = fmt.Sprintf("“%s” is said in %d issues", v.Message, len(list))
+	x.Text = fmt.Sprintf("“%s” is the message of %d issues", v.Message, len(list))
 	x.Why = "all of them say the same, numbers, names and codes left out"
 	if len(v.Own)+len(v.Vendor) == 0 && f.version < f.newest && strings.Contains(v.Message, "<code>") {
 		x.Does = fmt.Sprintf("grouping version %d takes codes out of messages", f.newest)
@@ -50,21 +50,21 @@ func (f *finder) sameMessage(list []int64) {
 		f.found = append(f.found, x)
 		return
 	}
-	r := rule{name: "said: " + v.Message, when: and(ofType(f.mains(list)), says(v.Message)),
+	r := rule{name: "message: " + v.Message, when: and(ofType(f.mains(list)), says(v.Message)),
 		replace: []string{plainText(v.Message)}, headline: plainText(v.Message)}
-	x.Does = "groups by what is said"
+	x.Does = "groups by the message"
 	if name := f.upstream(list); name != "" {
 		r.replace = []string{plainText(v.Message), "${" + name + "}"}
-		x.Does = "groups by what is said, and by " + name
+		x.Does = "groups by the message, and by " + name
 	}
 	x.Section, x.Rule = "grouping", r.yaml()
 	f.found = append(f.found, x)
 }
 
-// upstream is the attribute that names whom all of the issues ask.
+// upstream is the attribute that names the service that all of the issues call.
 func (f *finder) upstream(list []int64) string {
 	all := f.mains(list)
-	for _, name := range Telling {
+	for _, name := range TargetAttributes {
 		if !slices.ContainsFunc(all, func(v Variant) bool { return v.Attributes[name] == "" }) {
 			return name
 		}
@@ -94,13 +94,13 @@ func (f *finder) mixed(is Issue) (Finding, bool) {
 	}
 	x, _ := f.finding(Mixed, []int64{is.Number})
 	first := kinds[0]
-	x.Words = fmt.Sprintf("“%s” looks like %d causes", is.Headline, len(kinds))
+	x.Text = fmt.Sprintf("“%s” looks like %d causes", is.Headline, len(kinds))
 	x.Section = "grouping"
 	switch {
 	case first.Instead:
-		x.Why = fmt.Sprintf("its traces have little in common (%s …); the application's own key stands instead of the fingerprint", places(kinds))
+		x.Why = fmt.Sprintf("its traces have little in common (%s …); the application's own key replaces the fingerprint", places(kinds))
 		x.Does = "puts the computed fingerprint in the place of the application's key"
-		x.Rule = rule{name: "apart: " + strings.Join(first.Said, " "), when: said(first.Said),
+		x.Rule = rule{name: "apart: " + strings.Join(first.OwnKey, " "), when: ownKeyIs(first.OwnKey),
 			replace: []string{"${computed}"}}.yaml()
 	case first.Origin != "" && first.Place() == kinds[1].Place():
 		x.Why = fmt.Sprintf("%s is blamed in all of it, and callers with nothing in common lead there", first.Origin)
@@ -109,7 +109,7 @@ func (f *finder) mixed(is Issue) (Finding, bool) {
 		x.Rule = fmt.Sprintf("- name: %s\n  module: %s\n  function: [%s]\n  do: look-through\n", quote(short("through "+first.Origin)), quote(first.Module), strings.Join(quotedAll(functions(kinds)), ", "))
 	default:
 		x.Why = fmt.Sprintf("its traces have little in common (%s …)", places(kinds))
-		x.Does = "tells apart by the function that is blamed"
+		x.Does = "separates by the blamed function"
 		x.Rule = rule{name: "apart: " + is.Headline, when: and(ofType(kinds), says(first.Message)),
 			extend: []string{"${origin.module}", "${origin.function}"}}.yaml()
 	}
@@ -146,15 +146,15 @@ func noise(is Issue, total int64) (Finding, bool) {
 	who := fmt.Sprintf("%d users", is.Users)
 	switch is.Users {
 	case 0:
-		who = "nobody who is known"
+		who = "no known user"
 	case 1:
 		who = "one user"
 	}
 	x := Finding{
-		Kind: Noise, Words: fmt.Sprintf("“%s” makes %.0f %% of all events, for %s", is.Headline, share, who), Why: fmt.Sprintf("%d events of %s in the window: a loop that fails again and again", is.Events, who),
+		Kind: Noise, Text: fmt.Sprintf("“%s” makes %.0f %% of all events, for %s", is.Headline, share, who), Why: fmt.Sprintf("%d events of %s in the window: a loop that fails again and again", is.Events, who),
 		Issues: []Named{{is.Number, is.Headline, is.Events, is.Users}}, Events: is.Events, Users: is.Users,
 		Section: "intake",
-		Does:    "drops what comes from now on, counted under the rule; the issue and what is stored stay. Mend the loop first, if you can",
+		Does:    "drops new events and counts them under the rule; the issue and its stored events stay. Fix the loop first, if you can",
 	}
 	when := whenOrigin([]Variant{v})
 	if v.Origin == "" {

@@ -1,5 +1,5 @@
-// Package review finds what is grouped badly: causes in pieces, issues that
-// hold several causes, and noise; and writes a rule for each, ready to try.
+// Package review finds badly grouped issues: one cause in several issues, several causes in one issue,
+// and noise. It suggests a rule for each.
 //
 // Input are issues with what their variants look like (package likeness);
 // output are findings, the ones with most events first. Pure.
@@ -29,7 +29,7 @@ type Variant struct {
 	Events     int64
 	Ruled      bool              // a rule made its fingerprint: somebody decided it
 	Part       bool              // it was split off by hand
-	Attributes map[string]string // of an event of it, for what a rule may tell apart
+	Attributes map[string]string // of an event of it, for what a rule may distinguish
 }
 
 // Kind is what is wrong.
@@ -44,17 +44,17 @@ const (
 
 // Finding is something to mend, with a rule that may.
 type Finding struct {
-	Kind    Kind    `json:"kind" enum:"pieces,mixed,noise"`
-	Words   string  `json:"words" doc:"what was found, in a sentence"`
-	Why     string  `json:"why" doc:"what makes it look so"`
-	Issues  []Named `json:"issues" nullable:"false" doc:"most events first"`
-	More    int     `json:"more,omitempty" doc:"issues that are not listed"`
+	Kind    Kind    `json:"kind"                       enum:"pieces,mixed,noise"`
+	Text    string  `json:"words"                                                doc:"the finding, as a sentence"`
+	Why     string  `json:"why"                                                  doc:"the evidence"`
+	Issues  []Named `json:"issues"                                               doc:"most events first"                                                                             nullable:"false"`
+	More    int     `json:"more,omitempty"                                       doc:"issues that are not listed"`
 	Events  int64   `json:"events"`
-	Users   int64   `json:"users" doc:"added up over the issues"`
-	Section string  `json:"section" doc:"of the rules file, in which the suggestion stands; empty where it is another grouping version"`
-	Rule    string  `json:"rule,omitempty" doc:"the suggested rule, YAML"`
-	Does    string  `json:"does" doc:"what the suggestion does"`
-	Version int     `json:"grouping_version,omitempty" doc:"the grouping version that would mend it"`
+	Users   int64   `json:"users"                                                doc:"added up over the issues"`
+	Section string  `json:"section"                                              doc:"of the rules file, for the suggestion; empty where it suggests another grouping version"`
+	Rule    string  `json:"rule,omitempty"                                       doc:"the suggested rule, YAML"`
+	Does    string  `json:"does"                                                 doc:"what the suggestion does"`
+	Version int     `json:"grouping_version,omitempty"                           doc:"the grouping version that would fix it"`
 }
 
 // Named is an issue in a finding.
@@ -68,9 +68,9 @@ type Named struct {
 // Review is what was found, and how variable grouping is.
 type Review struct {
 	Findings []Finding `json:"findings" nullable:"false" doc:"most events first, within pieces, mixed, noise"`
-	Issues   int       `json:"issues" doc:"that were looked at"`
-	Causes   int       `json:"causes" doc:"that they look like"`
-	Mixed    int       `json:"mixed" doc:"issues that look like several causes"`
+	Issues   int       `json:"issues"                    doc:"that were checked"`
+	Causes   int       `json:"causes"                    doc:"the causes that they look like"`
+	Mixed    int       `json:"mixed"                     doc:"issues that look like several causes"`
 }
 
 // Variability is the share of issues that look wrongly grouped, in percent:
@@ -89,12 +89,18 @@ type CauseOf struct {
 	Mixed map[int64]bool
 }
 
-// Telling are the attributes that name whom an application asks: events of one
-// message are told apart by them.
-var Telling = []string{"server.address", "peer.service", "rpc.service", "db.namespace", "messaging.destination.name"}
+// TargetAttributes are the attributes that name the service an application calls: events of one
+// message are distinguished by them.
+var TargetAttributes = []string{
+	"server.address",
+	"peer.service",
+	"rpc.service",
+	"db.namespace",
+	"messaging.destination.name",
+}
 
 const (
-	mostNamed   = 20
+	maxNamed    = 20
 	alikeTrace  = 0.80 // of traces that look like one
 	apartTrace  = 0.30 // of traces that look like different ones
 	leastEvents = 2
@@ -178,7 +184,7 @@ func (f *finder) join(list []int64) (joined []int64) {
 }
 
 // main is the variant that an issue is compared by: its largest that nobody
-// decided about; ok is false where there is none.
+// decided about; ok is false if there is none.
 func (is Issue) main() (v Variant, ok bool) {
 	for _, v := range is.Variants {
 		if !v.Ruled && !v.Part {
@@ -293,8 +299,8 @@ func (f *finder) finding(kind Kind, list []int64) (x Finding, first Variant) {
 		return cmp.Or(cmp.Compare(b.Events, a.Events), cmp.Compare(a.Number, b.Number))
 	})
 	first, _ = f.issues[x.Issues[0].Number].main()
-	if n := len(x.Issues); n > mostNamed {
-		x.More, x.Issues = n-mostNamed, x.Issues[:mostNamed]
+	if n := len(x.Issues); n > maxNamed {
+		x.More, x.Issues = n-maxNamed, x.Issues[:maxNamed]
 	}
 	return x, first
 }

@@ -61,7 +61,7 @@ func (w *town) issues() (out []review.Issue) {
 			i = len(out)
 			number[p.Key], out = i, append(out, review.Issue{Number: int64(i + 1), Headline: p.Headline})
 		}
-		sketch := likeness.Of(e, frames, fingerprint.Said(e))
+		sketch := likeness.Of(e, frames, fingerprint.OwnKey(e))
 		trace := fmt.Sprint(p.Variant, sketch.Own)
 		v, ok := variant[trace]
 		if !ok {
@@ -158,7 +158,7 @@ func TestFind_EachWithARuleThatMends(t *testing.T) {
 				t.Fatalf("%d issues before, want %d", n, c.issues)
 			}
 			r := w.review()
-			if len(r.Findings) != 1 || r.Findings[0].Kind != c.kind || !strings.Contains(r.Findings[0].Words, c.words) {
+			if len(r.Findings) != 1 || r.Findings[0].Kind != c.kind || !strings.Contains(r.Findings[0].Text, c.words) {
 				t.Fatalf("%+v", r.Findings)
 			}
 			if r.Variability() == 0 {
@@ -176,7 +176,7 @@ func TestFind_LeavesGoodGroupingAlone(t *testing.T) {
 	w.add(4, `"exceptions":[{"type":"ScanError","message":"no ticket",FRAMES}]`, "src/scan.ts scan", "src/server.ts handle", "src/main.ts main")
 	w.add(4, `"exceptions":[{"type":"ScanError","message":"no ticket",FRAMES}]`, "src/scan.ts scan", "src/retry.ts again", "src/server.ts handle", "src/main.ts main")
 	w.add(4, `"exceptions":[{"type":"RateError","message":"no rate",FRAMES}]`, "src/rate.ts rate", "src/server.ts handle", "src/main.ts main")
-	// A mistake of the function itself is one cause, whoever calls it.
+	// A mistake of the function itself is one cause, no matter who calls it.
 	for _, caller := range []string{"src/a.ts a", "src/b.ts b"} {
 		w.add(4, `"exceptions":[{"type":"TypeError","message":"Cannot read properties of undefined (reading 'tide')",FRAMES}]`, "src/tides.ts tideAt", caller, caller+"Main")
 	}
@@ -192,7 +192,7 @@ func TestFind_NoiseIsManyEventsOfFew(t *testing.T) {
 	is := w.issues()
 	is[0].Events, is[0].Users = 1400, 1
 	r, _ := review.Find(is, 3, 3)
-	if len(r.Findings) != 1 || r.Findings[0].Kind != review.Noise || !strings.Contains(r.Findings[0].Words, "for one user") {
+	if len(r.Findings) != 1 || r.Findings[0].Kind != review.Noise || !strings.Contains(r.Findings[0].Text, "for one user") {
 		t.Fatalf("%+v", r.Findings)
 	}
 	set, faults := rules.Read(rules.WithRule("", r.Findings[0].Section, r.Findings[0].Rule))

@@ -40,17 +40,17 @@ func (r rule) yaml() string {
 	return b.String()
 }
 
-// mostName is what a rule's name may have, in bytes.
-const mostName = 58
+// maxName is what a rule's name may have, in bytes.
+const maxName = 58
 
 // short cuts a name, between words where it can, to what the rules file allows.
 func short(s string) string {
 	s = strings.Join(strings.Fields(s), " ")
-	if len(s) <= mostName {
+	if len(s) <= maxName {
 		return s
 	}
-	s = event.TrimText(s, mostName)
-	if i := strings.LastIndexByte(s, ' '); i > mostName/2 {
+	s = event.TrimText(s, maxName)
+	if i := strings.LastIndexByte(s, ' '); i > maxName/2 {
 		s = s[:i]
 	}
 	return s
@@ -148,5 +148,5 @@ func key(texts ...string) (out []string) {
 	return out
 }
 
-// said is a condition that the application says a key of its own.
-func said(keys []string) string { return "said == " + quoted(keys) }
+// ownKeyIs is a condition that the application says a key of its own.
+func ownKeyIs(keys []string) string { return "said == " + quoted(keys) }

@@ -15,7 +15,7 @@ import (
 	"firethorn/internal/core/text"
 )
 
-// AlertRule says when messages are sent, and to whom.
+// AlertRule says when messages are sent, and who gets them.
 type AlertRule struct {
 	Name     string
 	To       []string // names of destinations, or owner, watchers, members, team:NAME
@@ -56,7 +56,7 @@ type AtMost struct {
 // What an issue can become, in the order in which the documentation lists it.
 var Becomings = []string{"new", "regressed", "woken", "surging", "fixed", "holding", "assigned", "commented"}
 
-// Reserved are the words of `to` that stand for people.
+// Reserved are the words of `to` that represent people.
 var Reserved = []string{"owner", "watchers", "members"}
 
 // Defaults are the alert rules of a project whose rules file has no section alerts.
@@ -144,7 +144,7 @@ func (r *reader) alertCondition(rule *AlertRule, n, when *yaml.Node) {
 	}
 	if len(rule.Worse) > 0 || rule.Missing {
 		if len(rule.Becomes) > 0 || rule.Threshold() {
-			r.at(when, "release.worse and symbols.missing are about no issue: they stand in rules of their own")
+			r.at(when, "release.worse and symbols.missing are about no issue: they need rules of their own")
 		}
 	}
 }
@@ -183,7 +183,7 @@ func (r *reader) askedBy(rule *AlertRule, n *yaml.Node, e ast.Expr, positive boo
 		}
 		switch {
 		case !isText:
-			r.at(n, "%s asks for a text in quotes that stands in the rule itself", name)
+			r.at(n, "%s needs a text in quotes, written in the rule itself", name)
 		case name == "became" && !slices.Contains(Becomings, asked):
 			r.problem(
 				n.Line,

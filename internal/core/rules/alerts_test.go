@@ -27,7 +27,7 @@ func TestAlerts_Problems(t *testing.T) {
 		`  - {name: a, when: '!(severity == "info" && became("new"))', to: [x]}`:                             "would fire for every event",
 		`  - {name: a, when: 'became("old")', to: [x]}`:                                                      "cannot become",
 		`  - {name: a, when: 'became("regresed")', to: [x]}`:                                                 "did you mean regressed",
-		`  - {name: a, when: 'became(message)', to: [x]}`:                                                    "stands in the rule itself",
+		`  - {name: a, when: 'became(message)', to: [x]}`:                                                    "written in the rule itself",
 		`  - {name: a, when: 'became("new")', users: 3, to: [x]}`:                                            "never holds",
 		`  - {name: a, when: 'became("new")'}`:                                                               "needs the field to",
 		`  - {name: a, when: 'became("new")', to: []}`:                                                       "to is empty",
@@ -50,7 +50,7 @@ func TestAlerts_Problems(t *testing.T) {
 		`  - {name: a, when: 'issue.user > 3 && became("new")', to: [x]}`:                                    "no field user",
 	} {
 		_, faults := Read("alerts:\n" + text + "\n")
-		if !slices.ContainsFunc(faults, func(f Fault) bool { return strings.Contains(f.String(), want) }) {
+		if !slices.ContainsFunc(faults, func(f Problem) bool { return strings.Contains(f.String(), want) }) {
 			t.Errorf("%s\n  %v, want %q", text, faults, want)
 		}
 	}

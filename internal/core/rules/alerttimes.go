@@ -10,7 +10,7 @@ import (
 	"go.yaml.in/yaml/v4"
 )
 
-// percent reads a share such as 0.8%; 0 where there is none.
+// percent reads a share such as 0.8%; 0 if there is none.
 func (r *reader) percent(n *yaml.Node) float64 {
 	if n == nil {
 		return 0
@@ -27,12 +27,12 @@ func (r *reader) percent(n *yaml.Node) float64 {
 var spanForm = regexp.MustCompile(`^([0-9]{1,5})(m|h|d)$`)
 
 // span reads a time such as 10m, 2h or 3d.
-func (r *reader) span(n *yaml.Node, field string, least, most time.Duration) time.Duration {
+func (r *reader) span(n *yaml.Node, field string, least, limit time.Duration) time.Duration {
 	units := map[string]time.Duration{"m": time.Minute, "h": time.Hour, "d": 24 * time.Hour}
 	m := spanForm.FindStringSubmatch(n.Value)
 	if n.Kind == yaml.ScalarNode && m != nil {
 		v, _ := strconv.Atoi(m[1]) // digits alone
-		if d := time.Duration(v) * units[m[2]]; d >= least && d <= most {
+		if d := time.Duration(v) * units[m[2]]; d >= least && d <= limit {
 			return d
 		}
 	}
@@ -40,15 +40,15 @@ func (r *reader) span(n *yaml.Node, field string, least, most time.Duration) tim
 		n,
 		"%s is a time from %s to %s, such as 2h or 1d, not %s",
 		field,
-		spanWords(least),
-		spanWords(most),
+		spanText(least),
+		spanText(limit),
 		short(n.Value),
 	)
 	return least
 }
 
-// spanWords writes a time as rules do.
-func spanWords(d time.Duration) string {
+// spanText writes a time as rules do.
+func spanText(d time.Duration) string {
 	switch {
 	case d%(24*time.Hour) == 0:
 		return fmt.Sprintf("%dd", d/(24*time.Hour))

@@ -47,7 +47,7 @@ func NewAlertTrial(set *Set, newest string) *AlertTrial {
 	return t
 }
 
-// Try looks at one event; events may come in any order. weight is how many it stands for.
+// Try reads one event; events may come in any order. weight is how many events it counts as.
 func (t *AlertTrial) Try(f *Facts, ex TrialExample, user, weight int64) {
 	s := t.seen[ex.Issue]
 	if s == nil {
@@ -114,7 +114,7 @@ func (t *AlertTrial) sent(i int, ex TrialExample) {
 	r.Events++
 	if !slices.ContainsFunc(r.Examples, func(x TrialExample) bool { return x.Issue == ex.Issue }) {
 		r.Issues++
-		if len(r.Examples) < mostExamples {
+		if len(r.Examples) < maxExamples {
 			r.Examples = append(r.Examples, ex)
 		}
 	}

@@ -96,7 +96,7 @@ var functions = []string{"attr", "number", "has_attr", "glob", "lower", "shape",
 	"contains", "startsWith", "endsWith", "matches", "size", "exists", "all", "exists_one", "filter", "map", "int",
 	"double", "string", "timestamp", "duration"}
 
-// Words lists all that conditions can use: names, then functions.
+// Words lists everything that conditions can use: names, then functions.
 func Words() []Word {
 	var out []Word
 	for _, v := range variables {
@@ -234,7 +234,7 @@ func shapeCost(args []ref.Val, v ref.Val) *uint64 {
 	return &n
 }
 
-// placeIn is where a place of an expression stands in the file, whose text
+// placeIn converts a place of an expression to a place of the file, whose text
 // begins at byte off of a scalar's text.
 func (r *reader) placeIn(n *yaml.Node, text string, off, line, column int) (int, int) {
 	before := text[:off]
@@ -327,7 +327,7 @@ func (r *reader) patternsAt(n *yaml.Node, whole string, start int, tree *ast.AST
 		}
 		switch {
 		case !ok:
-			r.problem(l, c, "", "the pattern of %s must stand in the rule itself, as a text in quotes", name)
+			r.problem(l, c, "", "the pattern of %s must be a text in quotes, written in the rule itself", name)
 			good = false
 		case len(text) > maxPattern:
 			r.problem(l, c, "", "the pattern has %d bytes; %d are the most", len(text), maxPattern)

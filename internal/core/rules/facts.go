@@ -61,7 +61,7 @@ func NewFacts(e *event.Event, thrown time.Time, frames func() [][]event.Frame) *
 	return &Facts{event: e, thrown: thrown, frames: frames, known: map[string]ref.Val{}}
 }
 
-// WithPrint tells the computed fingerprint, which grouping rules can name, when
+// WithPrint gives the computed fingerprint, which grouping rules can name, when
 // one asks for it.
 func (f *Facts) WithPrint(print func() string) *Facts {
 	f.print = print
@@ -137,7 +137,7 @@ var variables = []variable{
 			return map[string]any(f.event.Resource)
 		}},
 	{"said", "the application's own key (its grouping field), filled in: texts", cel.ListType(cel.StringType), func(f *Facts) any {
-		return append([]string{}, fingerprint.Said(f.event)...)
+		return append([]string{}, fingerprint.OwnKey(f.event)...)
 	}},
 	{"computed", "the fingerprint as it is computed, without the application's word; \"\" in intake rules", cel.StringType, func(f *Facts) any {
 		if f.print == nil {
@@ -147,7 +147,7 @@ var variables = []variable{
 	}},
 	{"breadcrumbs", "oldest first: kind, message, severity", cel.ListType(breadcrumbType), func(f *Facts) any {
 		out := []Breadcrumb{}
-		for _, b := range f.event.Breadcrumbs {
+		for _, b := range f.event.AllBreadcrumbs() {
 			out = append(out, Breadcrumb{b.Kind, b.Message, string(b.Severity)})
 		}
 		return out
@@ -165,7 +165,7 @@ var variables = []variable{
 	}},
 	{"scope", "the instrumentation scope", cel.StringType, func(f *Facts) any { return f.event.Scope }},
 	{"trace_id", "of the trace it was thrown in", cel.StringType, func(f *Facts) any { return f.event.TraceID }},
-	{"stands_for", "how many events it stands for", cel.IntType, func(f *Facts) any { return f.event.StandsFor }},
+	{"stands_for", "how many events it counts as", cel.IntType, func(f *Facts) any { return f.event.StandsFor }},
 	{"time", "when it was thrown", cel.TimestampType, func(f *Facts) any { return f.thrown }},
 }
 

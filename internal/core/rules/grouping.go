@@ -22,7 +22,7 @@ type GroupingRule struct {
 
 const (
 	maxValues = 10       // texts of one rule
-	maxValue  = 1_000    // bytes of one, filled in: what is longer is cut and told apart by its digest
+	maxValue  = 1_000    // bytes of one, filled in: what is longer is cut and distinguished by its digest
 	maxFilled = 50 << 10 // bytes that one value may take to fill in
 )
 
@@ -37,9 +37,9 @@ func (r *reader) grouping(list *yaml.Node) (out []*GroupingRule) {
 		}
 		switch {
 		case fields["extend"] != nil && fields["replace"] != nil:
-			r.at(fields["replace"], "a rule has either extend or replace: what stands instead of the fingerprint has nothing to add to")
+			r.at(fields["replace"], "a rule has either extend or replace, not both")
 		case fields["extend"] == nil && fields["replace"] == nil:
-			r.at(n, "the rule says nothing of how to group: give extend, which adds to the computed fingerprint, or replace, which stands instead of it")
+			r.at(n, "the rule does not say how to group: give extend, which adds to the computed fingerprint, or replace, which replaces it")
 		}
 		rule.Extend, rule.Replace = r.values(fields["extend"], "extend"), r.values(fields["replace"], "replace")
 		if f := fields["headline"]; f != nil {

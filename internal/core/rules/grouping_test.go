@@ -82,7 +82,7 @@ func TestGroup_StopsWhatCostsTooMuch(t *testing.T) {
 
 func TestRead_GroupingFaults(t *testing.T) {
 	for text, want := range map[string]string{
-		"- {name: r, when: 'true'}":                                              "1:3: says nothing of how to group",
+		"- {name: r, when: 'true'}":                                              "1:3: does not say how to group",
 		"- {name: r, extend: x}":                                                 "1:3: needs the field when",
 		"- {name: r, when: 'true', extend: x, replace: y}":                       "1:47: either extend or replace",
 		"- {name: r, when: 'true', extnd: x}":                                    "1:27: \"extnd\" is no field here; there are name, when, extend, replace, headline; did you mean extend?",
@@ -91,7 +91,7 @@ func TestRead_GroupingFaults(t *testing.T) {
 		"- {name: r, when: 'true', extend: 'a ${origin.functoin}'}":              "1:46: there is no field functoin here; did you mean function?",
 		"- {name: r, when: 'true', extend: '${mesage}'}":                         "1:38: there is no mesage; an attribute of that name is ${attr(\"mesage\")}; did you mean message?",
 		"- {name: r, when: 'true', extend: '${frames}'}":                         "1:38: gives list",
-		"- {name: r, when: 'true', extend: '${message.matches(scope)}'}":         "must stand in the rule itself",
+		"- {name: r, when: 'true', extend: '${message.matches(scope)}'}":         "must be a text in quotes, written in the rule itself",
 		"- {name: r, when: 'true', headline: 'x ${attr(1)}', extend: x}":         "attr does not work on",
 		"- {name: r, when: 'origin.fnction == \"a\"', extend: x}":                "1:26: there is no field fnction here; did you mean function?",
 		"- {name: r, when: 'true', extend: [1,2,3,4,5,6,7,8,9,10,11]}":           "11 values; 10 are the most",

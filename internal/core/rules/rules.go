@@ -1,7 +1,5 @@
-// Package rules reads a project's rules file and acts by it: which events are
-// let in (section intake), what is scrubbed of them (scrub), whose code frames
-// are (frames), which events belong together (grouping), who gets an issue (assign), and
-// who hears of what (alerts). It is pure: text in, decisions out.
+// Package rules parses and applies a project's rules file: intake filters, scrubbing, frame kinds,
+// grouping, assignment and alerts. It is pure.
 //
 // The file is YAML; its form is published as a JSON Schema (Schema). Conditions
 // are CEL, the Common Expression Language, over the facts of an event
@@ -39,8 +37,8 @@ const (
 	maxName     = 60
 )
 
-// Fault is a fault of a rules file.
-type Fault struct {
+// Problem is an error in a rules file.
+type Problem struct {
 	Line       int    `json:"line" doc:"counted from 1"`
 	Column     int    `json:"column" doc:"in characters, counted from 1"`
 	Section    string `json:"section,omitempty"`
@@ -49,7 +47,7 @@ type Fault struct {
 	Suggestion string `json:"suggestion,omitempty" doc:"the nearest right word"`
 }
 
-func (p Fault) String() string {
+func (p Problem) String() string {
 	s := fmt.Sprintf("%d:%d: ", p.Line, p.Column)
 	if p.Rule != "" {
 		s += fmt.Sprintf("%s rule %q: ", p.Section, p.Rule)
@@ -87,10 +85,10 @@ func (s *Set) Policy() *scrub.Policy {
 
 // Read reads a rules file. Every problem that can be told at once is; with
 // problems there is no Set. An empty text is a file without rules.
-func Read(text string) (*Set, []Fault) {
+func Read(text string) (*Set, []Problem) {
 	r := &reader{text: text}
 	if len(text) > MaxBytes {
-		return nil, []Fault{{Line: 1, Column: 1,
+		return nil, []Problem{{Line: 1, Column: 1,
 			Message: fmt.Sprintf("the file has %d bytes; %d are the most", len(text), MaxBytes)}}
 	}
 	root := r.parse()

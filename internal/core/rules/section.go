@@ -21,16 +21,16 @@ type reader struct {
 	text     string
 	section  string
 	rule     string
-	problems []Fault
+	problems []Problem
 }
 
-// mostProblems is how many are told at once.
-const mostProblems = 50
+// maxProblems is how many are reported at once.
+const maxProblems = 50
 
 func (r *reader) problem(line, column int, suggestion, format string, args ...any) {
-	if len(r.problems) < mostProblems {
+	if len(r.problems) < maxProblems {
 		r.problems = append(r.problems,
-			Fault{line, column, r.section, r.rule, fmt.Sprintf(format, args...), suggestion})
+			Problem{line, column, r.section, r.rule, fmt.Sprintf(format, args...), suggestion})
 	}
 }
 
@@ -39,8 +39,8 @@ func (r *reader) at(n *yaml.Node, format string, args ...any) {
 }
 
 // parse reads the YAML as a tree and gives its root; nil when there is none.
-// Anchors are refused: what stands for what must be seen, and a few lines of
-// them can stand for gigabytes.
+// Anchors are refused: readers must see what a rule says, and a few lines of
+// them can represent gigabytes.
 func (r *reader) parse() *yaml.Node {
 	d := yaml.NewDecoder(strings.NewReader(r.text))
 	var doc yaml.Node
@@ -116,7 +116,7 @@ func (r *reader) fields(n *yaml.Node, known []string) iter.Seq2[*yaml.Node, *yam
 				r.problem(name.Line, name.Column, text.Nearest(name.Value, known), "%s is no field here; there are %s",
 					short(name.Value), strings.Join(known, ", "))
 			case seen[name.Value]:
-				r.at(name, "%s stands here a second time", name.Value)
+				r.at(name, "%s is here a second time", name.Value)
 			default:
 				seen[name.Value] = true
 				if !yield(name, value) {
@@ -163,7 +163,7 @@ func (r *reader) rules(list *yaml.Node, known []string) iter.Seq2[*yaml.Node, ma
 				r.at(fields["name"], "a rule's name is one line of text")
 			}
 			if line := names[name]; line > 0 && name != "" {
-				r.at(fields["name"], "there is a rule of this name at line %d; names tell rules apart where they are counted", line)
+				r.at(fields["name"], "line %d has a rule of the same name; counts need unique names", line)
 			}
 			names[name] = n.Line
 			if !yield(n, fields) {
@@ -180,22 +180,22 @@ func printable(s string) bool {
 }
 
 // text1 is the text of a field that must be there.
-func (r *reader) text1(rule, n *yaml.Node, field string, most int) string {
+func (r *reader) text1(rule, n *yaml.Node, field string, limit int) string {
 	if n == nil {
 		r.at(rule, "the rule needs the field %s", field)
 		return ""
 	}
-	return r.scalar(n, field, most)
+	return r.scalar(n, field, limit)
 }
 
-func (r *reader) scalar(n *yaml.Node, field string, most int) string {
+func (r *reader) scalar(n *yaml.Node, field string, limit int) string {
 	switch {
 	case n.Kind != yaml.ScalarNode || n.Tag == "!!null":
 		r.at(n, "%s is a text", field)
 	case n.Value == "":
 		r.at(n, "%s is empty", field)
-	case len(n.Value) > most:
-		r.at(n, "%s has %d bytes; %d are the most", field, len(n.Value), most)
+	case len(n.Value) > limit:
+		r.at(n, "%s has %d bytes; %d are the most", field, len(n.Value), limit)
 	default:
 		return n.Value
 	}
@@ -203,7 +203,7 @@ func (r *reader) scalar(n *yaml.Node, field string, most int) string {
 }
 
 // list is the texts of a field that holds one or several.
-func (r *reader) list(n *yaml.Node, field string, most int) []*yaml.Node {
+func (r *reader) list(n *yaml.Node, field string, limit int) []*yaml.Node {
 	items := []*yaml.Node{n}
 	if n.Kind == yaml.SequenceNode {
 		items = n.Content
@@ -217,7 +217,7 @@ func (r *reader) list(n *yaml.Node, field string, most int) []*yaml.Node {
 	}
 	var out []*yaml.Node
 	for _, it := range items {
-		if r.scalar(it, field, most) != "" {
+		if r.scalar(it, field, limit) != "" {
 			out = append(out, it)
 		}
 	}

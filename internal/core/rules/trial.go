@@ -4,13 +4,13 @@ import (
 	"firethorn/internal/core/scrub"
 )
 
-// mostExamples is how many examples a trial keeps of a rule.
-const mostExamples = 5
+// maxExamples is how many examples a trial keeps of a rule.
+const maxExamples = 5
 
 // Trial is what a rules file would have done to events that are stored.
 type Trial struct {
-	Events int          `json:"events" doc:"that were looked at"`
-	Kept   int          `json:"kept" doc:"of them, those that would have been let in"`
+	Events int          `json:"events" doc:"that were checked"`
+	Kept   int          `json:"kept" doc:"of them, those that would be accepted"`
 	Intake []*TrialRule `json:"intake" nullable:"false" doc:"in the order of the file"`
 	Scrub  []*TrialRule `json:"scrub" nullable:"false" doc:"rules in the order of the file, then kinds that would find more than they did"`
 
@@ -24,8 +24,8 @@ type TrialRule struct {
 	Do        string         `json:"do"`
 	Events    int            `json:"events" doc:"it would have decided, or changed"`
 	Issues    int            `json:"issues" doc:"that these events belong to"`
-	Failed    int            `json:"failed,omitempty" doc:"events that its condition gave an error for"`
-	TooCostly int            `json:"too_costly,omitempty" doc:"events that its condition was stopped for"`
+	Failed    int            `json:"failed,omitempty" doc:"events for which its condition failed"`
+	TooCostly int            `json:"too_costly,omitempty" doc:"events for which its condition was stopped"`
 	Why       string         `json:"why,omitempty" doc:"the last error"`
 	Examples  []TrialExample `json:"examples" nullable:"false"`
 }
@@ -34,8 +34,8 @@ type TrialRule struct {
 type TrialExample struct {
 	Event  string `json:"event"`
 	Issue  string `json:"issue"`
-	Words  string `json:"words" doc:"the event's headline"`
-	Where  string `json:"where,omitempty" doc:"of what would have been scrubbed"`
+	Text   string `json:"words" doc:"the event's headline"`
+	Where  string `json:"where,omitempty" doc:"of values that would have been scrubbed"`
 	Before string `json:"before,omitempty"`
 	After  string `json:"after,omitempty"`
 }
@@ -113,7 +113,7 @@ func (t *Trial) hit(r *TrialRule, ex TrialExample) {
 	if !seen[ex.Issue] { // examples of different issues tell more
 		seen[ex.Issue] = true
 		r.Issues++
-		if len(r.Examples) < mostExamples {
+		if len(r.Examples) < maxExamples {
 			r.Examples = append(r.Examples, ex)
 		}
 	}

@@ -16,7 +16,7 @@ scrub:
 		{`{"message":"tide a"}`, "quayside/1"}, {`{"message":"tide b"}`, "quayside/1"}, {`{"message":"tide c"}`, "quayside/2"},
 		{`{"message":"pass MSF-123456 and MSF-654321"}`, "quayside/3"}, {`{"message":"well"}`, "quayside/4"},
 	} {
-		trial.Try(facts(t, e.raw), TrialExample{Event: "e", Issue: e.issue, Words: "w"}, nil, []byte(e.raw))
+		trial.Try(facts(t, e.raw), TrialExample{Event: "e", Issue: e.issue, Text: "w"}, nil, []byte(e.raw))
 	}
 	if trial.Events != 5 || trial.Kept != 2 {
 		t.Errorf("%d events, %d kept", trial.Events, trial.Kept)

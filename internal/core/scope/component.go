@@ -8,7 +8,7 @@ import (
 	"firethorn/internal/core/sourcemap"
 )
 
-// DialectOf tells what a source is written in by its name. known is false for
+// DialectOf gives the dialect of a source by its name. known is false for
 // names that say nothing, and for what is no script.
 func DialectOf(name string) (d Dialect, known bool) {
 	switch ext(name) {
@@ -90,8 +90,8 @@ func scanComponent(name, src string) *Table {
 	for _, s := range list {
 		p := parse(src[:s.to], s.from, s.dialect)
 		if p.failed || p.skipped {
-			if t.Fault == nil {
-				t.Fault = new(places.At(int(p.fault)))
+			if t.Problem == nil {
+				t.Problem = new(places.At(int(p.problem)))
 			}
 			continue
 		}

@@ -17,19 +17,19 @@ type token struct {
 // begins (regular expressions, parts of templates, text between tags) the
 // parser asks for it to be read again.
 type lexer struct {
-	src    string
-	pos    int
-	tok    token
-	before int32 // where the token before tok ended
-	failed bool  // what was read is no program; from then on there is nothing but the end
-	fault  int32 // where that was
-	budget int   // how many tokens may still be read: looking ahead must not take for ever
+	src     string
+	pos     int
+	tok     token
+	before  int32 // where the token before tok ended
+	failed  bool  // what was read is no program; from then on there is nothing but the end
+	problem int32 // where that was
+	budget  int   // how many tokens may still be read: looking ahead must not take for ever
 }
 
 // fail lets the parser see the end of the code: every loop ends there.
 func (l *lexer) fail() {
 	if !l.failed {
-		l.fault = l.tok.start
+		l.problem = l.tok.start
 	}
 	l.failed = true
 	l.tok = token{kind: kEOF, start: l.tok.start, end: l.tok.start, newline: true}
@@ -73,7 +73,7 @@ func (l *lexer) next() {
 	l.tok.end = int32(l.pos)
 }
 
-// space skips what stands between tokens, and says whether a line ended there.
+// space skips the text between tokens, and says whether a line ended there.
 func (l *lexer) space() (newline bool) {
 	for l.pos < len(l.src) {
 		c := l.src[l.pos]
@@ -250,19 +250,19 @@ func (l *lexer) template(ended, goesOn kind) {
 // broken notes that what begins at an offset has no end.
 func (l *lexer) broken(at int) {
 	if !l.failed {
-		l.fault = int32(at)
+		l.problem = int32(at)
 	}
 	l.pos, l.failed = len(l.src), true
 }
 
-// again reads the token anew as what goes on behind "}" in a template.
+// again reads the token again as what goes on behind "}" in a template.
 func (l *lexer) again() {
 	l.pos = int(l.tok.start) + 1
 	l.template(kTemplateTail, kTemplateMiddle)
 	l.tok.end = int32(l.pos)
 }
 
-// regexp reads the token, "/" or "/=", anew as a regular expression.
+// regexp reads the token, "/" or "/=", again as a regular expression.
 func (l *lexer) regexp() {
 	l.tok.kind = kRegexp
 	inClass := false

@@ -1,7 +1,6 @@
-// Package scope finds the functions of JavaScript and TypeScript: where each
-// begins and ends, what it is bound to, and which encloses which. A stack frame
-// names a position; the function around that position is what a reader wants
-// to see, under its original name.
+// Package scope finds the functions of JavaScript and TypeScript source: start, end, name, and the
+// enclosing function. A stack frame names a position. Readers want the function around it, under its
+// original name.
 //
 // Input is the text of a script or module, built or as it was written, with
 // types and markup (JSX) where its Dialect has them, or of a component (Vue,
@@ -78,8 +77,8 @@ type Table struct {
 	// Clean says that the code was read to its end without a fault: that all its
 	// functions are there. Of a component the scripts with a fault are Outside.
 	Clean bool
-	// Fault is where the code is no program, as far as that could be told; nil: it is.
-	Fault *sourcemap.Pos
+	// Problem is where the code is no program, as far as that could be told; nil: it is.
+	Problem *sourcemap.Pos
 }
 
 // Find returns the innermost function around p and its index; ok is false at

@@ -20,7 +20,7 @@ func ScanAs(src string, dialect Dialect) *Table {
 	t := &Table{Clean: !p.failed && !p.skipped}
 	places := sourcemap.NewText(src)
 	if !t.Clean {
-		t.Fault = new(places.At(int(p.fault)))
+		t.Problem = new(places.At(int(p.problem)))
 	}
 	p.fill(t, places)
 	return t
@@ -29,7 +29,7 @@ func ScanAs(src string, dialect Dialect) *Table {
 // making is what decides whether a function makes errors.
 type making struct {
 	class   extended // of a constructor
-	returns string   // the class of what it returns anew
+	returns string   // the class of what it returns again
 }
 
 // Errors adds the classes that extend errors to those that are known of other
@@ -47,7 +47,7 @@ func (t *Table) Errors(known map[string]bool) (more bool) {
 	return more
 }
 
-// MarkErrors says anew which functions make errors, by the classes that extend
+// MarkErrors says again which functions make errors, by the classes that extend
 // errors in all sources.
 func (t *Table) MarkErrors(known map[string]bool) {
 	own := map[string]bool{}

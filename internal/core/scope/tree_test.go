@@ -61,7 +61,7 @@ func TestScanAs_FindsWhatTheCompilerFinds(t *testing.T) {
 			}
 		}
 		if !table.Clean {
-			t.Logf("%s:%d:%d: reading stops", f.File, table.Fault.Line+1, table.Fault.Col+1)
+			t.Logf("%s:%d:%d: reading stops", f.File, table.Problem.Line+1, table.Problem.Col+1)
 		}
 	}
 	t.Logf(

@@ -75,8 +75,8 @@ func TestScanAs_SaysWhereItStops(t *testing.T) {
 		"function a() {}\n`${":           {Line: 1, Col: 3},
 	} {
 		table := ScanAs(code, Dialect{Types: true})
-		if table.Clean || table.Fault == nil || *table.Fault != want {
-			t.Errorf("%q: clean %v, fault %v, want %v", code, table.Clean, table.Fault, want)
+		if table.Clean || table.Problem == nil || *table.Problem != want {
+			t.Errorf("%q: clean %v, fault %v, want %v", code, table.Clean, table.Problem, want)
 		}
 		if table.Len() == 0 || table.At(0).Name != "a" {
 			t.Errorf("%q: the function before is not found", code)
@@ -136,7 +136,7 @@ func TestScanSource_ReadsComponents(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			table := ScanSource(c.file, c.text)
-			if table == nil || !table.Clean || table.Fault != nil {
+			if table == nil || !table.Clean || table.Problem != nil {
 				t.Fatalf("%+v", table)
 			}
 			i, ok := table.Find(c.at)
@@ -158,7 +158,7 @@ func TestScanSource_ReadsComponents(t *testing.T) {
 		t.Errorf("a class in the second script: %+v", made)
 	}
 	broken := ScanSource("Deck.vue", "<script>const = 1</script><script setup>function a() {}</script>")
-	if !broken.Clean || broken.Fault == nil || broken.Len() != 4 || broken.At(0).Kind != Outside || broken.At(2).Name != "a" {
+	if !broken.Clean || broken.Problem == nil || broken.Len() != 4 || broken.At(0).Kind != Outside || broken.At(2).Name != "a" {
 		t.Errorf("a script that cannot be read: %+v", broken)
 	}
 }

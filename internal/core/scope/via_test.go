@@ -2,7 +2,7 @@ package scope
 
 import "testing"
 
-func TestScan_SaysWhatAFunctionIsAnArgumentOf(t *testing.T) {
+func TestScan_NamesTheCallOfAnArgumentFunction(t *testing.T) {
 	for code, want := range map[string]string{
 		`app.get("/tides",(a,b)=>{})`:          `get /tides true`,
 		"app.get(`/tides`,async a=>1)":         `get /tides true`,

@@ -17,10 +17,10 @@ const MaxDepth = 64
 // save that nesting over MaxDepth is refused with a *DepthError.
 func (p *Policy) JSON(src []byte) ([]byte, Report, error) { return p.Explain(src, nil) }
 
-// Explain is JSON that tells of each value that it changes: by which rule,
-// where, and what the text around it was and becomes. tell may be nil.
-func (p *Policy) Explain(src []byte, tell func(rule, where, before, after string)) ([]byte, Report, error) {
-	s := scanner{policy: p, src: src, tell: tell}
+// Explain is JSON that also calls changed for each value that it changes, with the rule, the
+// place, and the text around the value before and after. changed may be nil.
+func (p *Policy) Explain(src []byte, changed func(rule, where, before, after string)) ([]byte, Report, error) {
+	s := scanner{policy: p, src: src, changed: changed}
 	return s.scrub()
 }
 
@@ -37,7 +37,7 @@ type scanner struct {
 	marked int    // names that were replaced
 	steps  int    // bytes looked at beside text's own, for the proof that time is linear
 
-	tell func(rule, where, before, after string) // nil: nobody listens
+	changed func(rule, where, before, after string) // called for each replaced value; may be nil
 }
 
 func (s *scanner) scrub() ([]byte, Report, error) {
@@ -52,7 +52,7 @@ func (s *scanner) scrub() ([]byte, Report, error) {
 	return append(s.out, s.src[s.kept:]...), s.report, nil
 }
 
-// level is where the walk stands in one array or object.
+// level is the walk's place in one array or object.
 type level struct {
 	from, to int // the name of the field, quotes included; to is 0 when there is none
 	index    int // of the element, in an array
@@ -214,8 +214,8 @@ func (s *scanner) value(from, to int) {
 	where := s.path()
 	for _, sp := range s.text.spans {
 		s.report.add(sp.rule, where)
-		if s.tell != nil {
-			s.tell(sp.rule, where, around(text, sp, string(text[sp.from:sp.to])), around(text, sp, sp.with))
+		if s.changed != nil {
+			s.changed(sp.rule, where, around(text, sp, string(text[sp.from:sp.to])), around(text, sp, sp.with))
 		}
 	}
 	if escaped {
@@ -230,24 +230,24 @@ func (s *scanner) value(from, to int) {
 // found notes what was replaced.
 func (s *scanner) found(rule, where string, before, after []byte) {
 	s.report.add(rule, where)
-	if s.tell != nil {
-		s.tell(rule, where, shown(before), shown(after))
+	if s.changed != nil {
+		s.changed(rule, where, shown(before), shown(after))
 	}
 }
 
 const (
-	mostAround = 40  // bytes of a text beside what was replaced
-	mostShown  = 160 // bytes of an example
+	maxAround = 40  // bytes of a text beside what was replaced
+	maxShown  = 160 // bytes of an example
 )
 
 // around is a piece of text with something in the place of a span.
 func around(text []byte, sp span, with string) string {
-	a, b := max(0, sp.from-mostAround), min(len(text), sp.to+mostAround)
+	a, b := max(0, sp.from-maxAround), min(len(text), sp.to+maxAround)
 	return shown(append(append(bytes.Clone(text[a:sp.from]), with...), text[sp.to:b]...))
 }
 
 func shown(b []byte) string {
-	return string(bytes.ToValidUTF8(b[:min(len(b), mostShown)], nil))
+	return string(bytes.ToValidUTF8(b[:min(len(b), maxShown)], nil))
 }
 
 // number scrubs a number that is a card's.
@@ -271,7 +271,7 @@ func (s *scanner) number(i int) int {
 	return end
 }
 
-// maxPath is how much of a path is told and compared, in bytes.
+// maxPath is how much of a path is reported and compared, in bytes.
 const maxPath = 300
 
 // path is where the walk stands: "attributes.url.full", "breadcrumbs[3].message".

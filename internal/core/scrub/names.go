@@ -7,9 +7,9 @@ import "strings"
 var secretWords = strings.Fields("password passwd passphrase passcode secret apikey accesskey privatekey authorization credential cookie" +
 	" sessiontoken accesstoken refreshtoken idtoken authtoken csrf xsrf bearer cardnumber creditcard cvv iban encryptionkey signingkey connectionstring")
 
-// lastWords mean a secret only as a whole name or as its last word. In prose
+// lastNames mean a secret only as a whole name or as its last word. In prose
 // they are common: there their value must look like one.
-var lastWords = map[string]bool{"token": true, "pwd": true, "auth": true, "pin": true, "otp": true, "jwt": true,
+var lastNames = map[string]bool{"token": true, "pwd": true, "auth": true, "pin": true, "otp": true, "jwt": true,
 	"signature": true, "sig": true, "cvc": true, "pass": true, "sid": true, "ssn": true}
 
 // letters are the places of letters in the alphabet, from 1; 0 is what is no
@@ -29,7 +29,7 @@ var letters = func() (set [256]uint8) {
 
 const skipped = 31
 
-// pairs tells which two letters stand at the beginning of a secret word, at
+// pairs holds which two letters can begin a secret word, at
 // its third place, and at the end of one of the last words: most names hold
 // none of these where it would count, which settles it.
 var pairs = func() (set [32 * 32]uint8) {
@@ -42,7 +42,7 @@ var pairs = func() (set [32 * 32]uint8) {
 		set[at(w, 0)] |= begins
 		set[at(w, 2)] |= goesOn
 	}
-	for w := range lastWords {
+	for w := range lastNames {
 		set[at(w, len(w)-2)] |= ends
 	}
 	return set
@@ -130,7 +130,7 @@ func weigh[T string | []byte](name T) weight {
 			}
 		}
 	}
-	if last := n - part; last >= 3 && last <= 9 && lastWords[string(flat[part:n])] {
+	if last := n - part; last >= 3 && last <= 9 && lastNames[string(flat[part:n])] {
 		return weak
 	}
 	return none

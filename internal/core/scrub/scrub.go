@@ -1,5 +1,5 @@
-// Package scrub takes secrets out of events before anything is written, and
-// out of source lines before they are shown.
+// Package scrub removes secrets from events before they are stored, and from source lines before they
+// are shown.
 //
 // What goes: values under names that mean secrets, in JSON fields as well as
 // inside texts ("?token=…", "password: …", "Cookie: …"), and values that look
@@ -127,7 +127,7 @@ type decision struct {
 	act  Act
 }
 
-// field says what is to be done with all that stands under a name, whatever
+// field says what is to be done with everything under a name, whatever
 // it looks like; ok is false when the policy leaves it to the rest.
 func (p *Policy) field(at place) (d decision, ok bool) {
 	secret := Name(at.name)
@@ -192,8 +192,8 @@ type Finding struct {
 	Count int    `json:"count"`
 }
 
-// mostFindings is how many places a report names; the last one counts the rest.
-const mostFindings = 50
+// maxFindings is how many places a report names; the last one counts the rest.
+const maxFindings = 50
 
 // Report lists findings, in the order of the text.
 type Report []Finding
@@ -205,8 +205,8 @@ func (r *Report) add(rule, where string) {
 			return
 		}
 	}
-	if len(*r) >= mostFindings {
-		last := &(*r)[mostFindings-1]
+	if len(*r) >= maxFindings {
+		last := &(*r)[maxFindings-1]
 		if last.Rule != rule {
 			last.Rule = "several"
 		}
@@ -250,7 +250,7 @@ func (p *Policy) Lines(lines []string, name string) ([]string, Report) {
 	return strings.Split(string(s.apply(nil, raw)), "\n"), r
 }
 
-// shorten keeps of a value what names nobody.
+// shorten keeps the part of a value that identifies nobody.
 func shorten(kind Kind, value []byte) string {
 	switch kind {
 	case Email:

@@ -70,7 +70,7 @@ func TestJSON_ReportIsBounded(t *testing.T) {
 	for _, f := range got {
 		sum += f.Count
 	}
-	if len(got) != mostFindings || sum != 2000 || got[len(got)-1].Where != "more places" {
+	if len(got) != maxFindings || sum != 2000 || got[len(got)-1].Where != "more places" {
 		t.Errorf("%d findings that count %d, the last is %v", len(got), sum, got[len(got)-1])
 	}
 }

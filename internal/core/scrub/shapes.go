@@ -57,7 +57,7 @@ func (s *textScan) long(t []byte, i, j int, seen uint8) (next int) {
 	}
 	if i >= s.looked {
 		end := j // with the rest of base64
-		for end < len(t) && (class[t[end]]&inWord&^isOther != 0 || t[end] == '+' || t[end] == '/' || t[end] == '=') {
+		for end < len(t) && (class[t[end]]&inText&^isOther != 0 || t[end] == '+' || t[end] == '/' || t[end] == '=') {
 			end++
 		}
 		s.steps += 4 * (end - i) // its own walk, random, pathLike and decoded
@@ -109,7 +109,7 @@ func (s *textScan) webToken(t []byte, i, j int) (next int) {
 	end, parts := j, 1
 	for parts < 5 && end < len(t) && t[end] == '.' {
 		k := end + 1
-		for k < len(t) && class[t[k]]&inWord&^isOther != 0 {
+		for k < len(t) && class[t[k]]&inText&^isOther != 0 {
 			k++
 		}
 		s.steps += k - end

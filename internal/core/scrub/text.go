@@ -8,7 +8,7 @@ import (
 	"strings"
 )
 
-// span is a stretch of a text that something else comes to stand for.
+// span is a stretch of a text that something else comes to represent.
 type span struct {
 	from, to int
 	rule     string
@@ -62,7 +62,7 @@ const (
 	isSign  // no part of a word: what may tie a name to a value
 	isBlank // no part of a word: a blank
 
-	inWord = isLower | isUpper | isDigit | isJoint | isOther
+	inText = isLower | isUpper | isDigit | isJoint | isOther
 )
 
 var class = func() (c [256]uint8) {
@@ -80,7 +80,7 @@ var class = func() (c [256]uint8) {
 	return c
 }()
 
-func word(c byte) bool { return class[c]&inWord != 0 }
+func word(c byte) bool { return class[c]&inText != 0 }
 
 func digit(c byte) bool { return c-'0' < 10 }
 
@@ -117,7 +117,7 @@ func (s *textScan) scan(t []byte) {
 		j := i
 		for j < len(t) {
 			c := class[t[j]]
-			if c&inWord == 0 {
+			if c&inText == 0 {
 				break
 			}
 			seen |= c

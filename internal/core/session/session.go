@@ -1,5 +1,5 @@
-// Package session puts together what an application tells of one of its runs:
-// messages that come in any order, twice, or late, lead to the same session.
+// Package session merges the messages about one session, whatever their order; duplicates and late
+// messages lead to the same session.
 package session
 
 import (
@@ -15,7 +15,7 @@ import (
 // Outcome is how a session ended, so far.
 type Outcome uint8
 
-// The outcomes, from good to bad. An application tells the first four; the
+// The outcomes, from good to bad. An application reports the first four; the
 // service calls a session cut off that it hears nothing of any more.
 const (
 	Running Outcome = iota
@@ -45,8 +45,8 @@ func ParseOutcome(word string) (Outcome, bool) {
 	return 0, false
 }
 
-// HeartbeatDue is how often an application tells of a session that goes on.
-const HeartbeatDue = 5 * time.Minute
+// HeartbeatInterval is how often an application reports a session that goes on.
+const HeartbeatInterval = 5 * time.Minute
 
 // Bounds of what one message may say.
 const (
@@ -62,7 +62,7 @@ type Message struct {
 	Duration time.Duration
 	Outcome  Outcome // one of the first four
 	About    event.Event
-	Counted  *Counted // it counts many sessions, of the minute Started; nil: it tells of one
+	Counted  *Counted // it counts many sessions, of the minute Started; nil: it reports one
 }
 
 // Refusals of a message.
@@ -135,10 +135,10 @@ func Decode(raw, resource json.RawMessage) (*Message, error) {
 type Session struct {
 	Started  time.Time
 	Duration time.Duration
-	Told     Outcome // the worst that was told
-	Cut      bool    // nothing was heard of it for too long
+	Reported Outcome // the worst that was told
+	Cut      bool    // there was no message about it for too long
 	Sequence uint32  // the highest that was told
-	Heard    time.Time
+	Received time.Time
 
 	// Whose it is and where it ran: a message of a higher sequence knows better
 	// who the user is, one of a lower sequence where it began.
@@ -147,31 +147,31 @@ type Session struct {
 	Release      string
 	Environment  string
 	HomeSequence uint32
-	Known        bool // something was told
+	HasUser      bool // something was told
 }
 
 // Outcome is how the session stands.
 func (s *Session) Outcome() Outcome {
-	if s.Told == Running && s.Cut {
+	if s.Reported == Running && s.Cut {
 		return CutOff
 	}
-	return s.Told
+	return s.Reported
 }
 
 // Add puts a message in: the earliest start, the longest duration, the worst
-// outcome, in whatever order they come. That it was heard of takes back that
+// outcome, in whatever order they come. That it is known undoes that
 // it was cut off.
 func (s *Session) Add(m *Message, started, heard time.Time, user *int64) {
 	release, environment := m.About.Release(), m.About.Environment()
-	if !s.Known || started.Before(s.Started) {
+	if !s.HasUser || started.Before(s.Started) {
 		s.Started = started
 	}
 	s.Duration = max(s.Duration, m.Duration)
-	s.Told = max(s.Told, m.Outcome)
+	s.Reported = max(s.Reported, m.Outcome)
 	s.Sequence = max(s.Sequence, m.Sequence)
 	s.Cut = false
-	if heard.After(s.Heard) {
-		s.Heard = heard
+	if heard.After(s.Received) {
+		s.Received = heard
 	}
 	if user != nil && (s.User == nil || m.Sequence > s.UserSequence || m.Sequence == s.UserSequence &&
 		*user > *s.User) {
@@ -179,8 +179,8 @@ func (s *Session) Add(m *Message, started, heard time.Time, user *int64) {
 	}
 	better := m.Sequence < s.HomeSequence || m.Sequence == s.HomeSequence &&
 		release+"\x00"+environment > s.Release+"\x00"+s.Environment
-	if !s.Known || (release != "") == (s.Release != "") && better || release != "" && s.Release == "" {
+	if !s.HasUser || (release != "") == (s.Release != "") && better || release != "" && s.Release == "" {
 		s.Release, s.Environment, s.HomeSequence = release, environment, m.Sequence
 	}
-	s.Known = true
+	s.HasUser = true
 }

@@ -1,7 +1,6 @@
-// Package shape takes out of a message what differs from one occurrence to the
-// next, so that what is left tells kinds of messages apart: words, error codes,
-// HTTP status, names of fields and types stay; ids, numbers, times, addresses,
-// places on disks and values go, each replaced by its kind in angle brackets.
+// Package shape replaces the variable parts of a message, such as ids, numbers, times, addresses and
+// paths, by their kind in angle brackets. Words, error codes, HTTP status codes, field names and type
+// names stay.
 //
 // # The grammar
 //
@@ -25,13 +24,13 @@ import (
 	"unicode/utf8"
 )
 
-// most is how much of a message is looked at, in bytes.
-const most = 4 << 10
+// maxLength is how much of a message is looked at, in bytes.
+const maxLength = 4 << 10
 
 // Of is the shape of a message.
 func Of(message string) string { return read(message, false) }
 
-// Asked is the shape of a message that tells what was asked for: addresses,
+// Asked is the shape of a message that names what was requested: addresses,
 // paths and quoted texts stay, with numbers, ids and dates in them taken out.
 func Asked(message string) string { return read(message, true) }
 
@@ -47,8 +46,8 @@ type reader struct {
 }
 
 func read(message string, asked bool) string {
-	if len(message) > most {
-		message = strings.ToValidUTF8(message[:most], "")
+	if len(message) > maxLength {
+		message = strings.ToValidUTF8(message[:maxLength], "")
 	}
 	r := reader{text: message, asked: asked}
 	for r.at < len(r.text) {
@@ -65,13 +64,13 @@ func read(message string, asked bool) string {
 	return once(r.out.String())
 }
 
-// put writes what stands for n bytes of the message.
+// put writes the replacement of n bytes of the message.
 func (r *reader) put(text string, n int) {
 	r.out.WriteString(text)
 	r.at += n
 }
 
-// remember notes a word that was kept, for what stands behind it.
+// remember notes a word that was kept, for the text after it.
 func (r *reader) remember(word string) {
 	word = strings.ToLower(strings.TrimFunc(word, func(c rune) bool {
 		return !unicode.IsLetter(c) && !unicode.IsDigit(c) && c != '_' && c != '#'

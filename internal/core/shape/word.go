@@ -64,8 +64,8 @@ var answered = set("answered responded failed replied rejected status exited ret
 // reasons are how the phrases of HTTP status begin.
 var reasons = set("ok created accepted moved found bad unauthorized forbidden not method conflict gone length precondition payload unprocessable too internal service gateway unavailable timeout teapot request unsupported")
 
-// said are words before the reply code of a mail server.
-var said = set("bounced rejected refused smtp replied said")
+// beforeReply are words before the reply code of a mail server.
+var beforeReply = set("bounced rejected refused smtp replied said")
 
 var (
 	short     = regexp.MustCompile(`^-?\d{1,5}$`)
@@ -84,7 +84,7 @@ func (r *reader) keepsNumber(core, behind string) bool {
 		last == "of" || last == "number") && (answered[r.prior] || counts[r.prior]):
 		return true
 	}
-	if len(core) == 3 && said[last] {
+	if len(core) == 3 && beforeReply[last] {
 		return true
 	}
 	return len(core) == 3 && core[0] >= '1' && core[0] <= '5' && strings.HasPrefix(behind, " ") &&

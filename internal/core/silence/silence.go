@@ -1,5 +1,5 @@
-// Package silence says what it means that an issue is not seen: that its fix
-// holds, and with what odds, or that it stopped by itself.
+// Package silence interprets the absence of an issue: whether its fix holds, with what probability, or
+// whether it stopped by itself.
 package silence
 
 import (
@@ -48,8 +48,8 @@ const (
 
 // Holding is what the silence after a fix says.
 type Holding struct {
-	Odds  float64 `json:"odds"` // 0 to 1: how unlikely the silence would be without the fix
-	Words string  `json:"words"`
+	Odds float64 `json:"odds"` // 0 to 1: how unlikely the silence would be without the fix
+	Text string  `json:"words"`
 }
 
 // OfFix says whether a fix holds: before is the time without it, since counts
@@ -63,7 +63,7 @@ func OfFix(before Runs, since int64) (Holding, bool) {
 	rate := fmt.Sprintf("before, %s of %s had it", text.Number(before.Hit), text.Counted(before.All, before.What))
 	switch {
 	case since == 0:
-		return Holding{0, fmt.Sprintf("no %s with the fix was heard of yet; %s", before.What, rate)}, true
+		return Holding{0, fmt.Sprintf("no %s with the fix yet; %s", before.What, rate)}, true
 	case odds < leastHolding:
 		return Holding{odds,
 				fmt.Sprintf("too early to say: not seen in %s with the fix; %s", text.Counted(since, before.What),

@@ -65,15 +65,15 @@ func TestOfFix_Words(t *testing.T) {
 	}{
 		"the fix is holding, 97 %: not seen in 1,204 sessions with it; before, 32 of 9,840 sessions had it":       {Runs{9840, 32, "session"}, 1204},
 		"too early to say: not seen in 1 day with the fix; before, 3 of 9 days had it":                            {Runs{9, 3, "day"}, 1},
-		"no session with the fix was heard of yet; before, 1 of 40 sessions had it":                               {Runs{40, 1, "session"}, 0},
+		"no session with the fix yet; before, 1 of 40 sessions had it":                                            {Runs{40, 1, "session"}, 0},
 		"the fix is holding, over 99.9 %: not seen in 40,000 sessions with it; before, 50 of 100 sessions had it": {Runs{100, 50, "session"}, 40000},
 	} {
-		if h, ok := OfFix(c.before, c.since); !ok || h.Words != want {
-			t.Errorf("%q, want %q", h.Words, want)
+		if h, ok := OfFix(c.before, c.since); !ok || h.Text != want {
+			t.Errorf("%q, want %q", h.Text, want)
 		}
 	}
 	if h, ok := OfFix(Runs{100, 0, "session"}, 50); ok {
-		t.Errorf("nothing is known of how often it was, and it says %q", h.Words)
+		t.Errorf("nothing is known of how often it was, and it says %q", h.Text)
 	}
 }
 

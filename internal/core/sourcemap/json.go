@@ -24,8 +24,8 @@ type broken struct {
 
 func (e *broken) Error() string { return fmt.Sprintf("byte %d: %s", e.at, e.msg) }
 
-// nestedMost bounds how deep values may lie within each other.
-const nestedMost = 1000
+// maxNested bounds how deep values may lie within each other.
+const maxNested = 1000
 
 // blank skips white space.
 func (s scan) blank(i int) int {
@@ -112,8 +112,8 @@ func (s scan) skip(i int) (int, error) {
 		c := s.kind(i)
 		switch {
 		case c == '{' || c == '[':
-			if len(open) == nestedMost {
-				return i, &broken{i, "values are nested more than " + strconv.Itoa(nestedMost) + " deep"}
+			if len(open) == maxNested {
+				return i, &broken{i, "values are nested more than " + strconv.Itoa(maxNested) + " deep"}
 			}
 			open = append(open, c)
 			i = s.blank(i + 1)

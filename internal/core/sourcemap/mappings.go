@@ -73,7 +73,7 @@ func vlq(s []byte, i int) (v int64, next int, why string) {
 	v = int64(u >> 1)
 	if u&1 == 1 {
 		if v == 0 {
-			v = 1 << 31 // "-0" stands for the smallest number
+			v = 1 << 31 // "-0" represents the smallest number
 		}
 		v = -v
 	}
@@ -112,10 +112,10 @@ type group struct {
 }
 
 // emptyLines is how many lines without a segment are kept as separators, and
-// digitsMost how many digits a number of 32 bits has.
+// maxDigits how many digits a number of 32 bits has.
 const (
 	emptyLines = 1000
-	digitsMost = 7
+	maxDigits  = 7
 )
 
 // end is beyond every position.
@@ -123,7 +123,7 @@ var end = Pos{math.MaxInt32, math.MaxInt32}
 
 // adopt takes a whole map's text as it is when every segment of it is valid
 // and in order, which nearly all are: it only finds where to put the marks.
-// ok is false when something is out of order or let go, or when the text is
+// ok is false when something is out of order or dropped, or when the text is
 // stretched by thousands of empty lines or padded numbers: then decode is due.
 // The sums are checked before they can leave 32 bits.
 func adopt(g group) (p Positions, count int, ok bool, err error) {
@@ -157,14 +157,14 @@ func adopt(g group) (p Positions, count int, ok bool, err error) {
 				var why string
 				begin := i
 				if v, i, why = vlq(s, i); why != "" {
-					return p, 0, false, fault(g, i, why)
+					return p, 0, false, problem(g, i, why)
 				}
-				if i-begin > digitsMost {
+				if i-begin > maxDigits {
 					return p, 0, false, nil
 				}
 			}
 			if n == 5 {
-				return p, 0, false, fault(g, i-1, "a segment has more than 5 fields")
+				return p, 0, false, problem(g, i-1, "a segment has more than 5 fields")
 			}
 			field[n] = v
 			n++
@@ -173,7 +173,7 @@ func adopt(g group) (p Positions, count int, ok bool, err error) {
 			}
 		}
 		if n == 2 || n == 3 {
-			return p, 0, false, fault(g, start, "a segment has 1, 4 or 5 fields, not 2 or 3")
+			return p, 0, false, problem(g, start, "a segment has 1, 4 or 5 fields, not 2 or 3")
 		}
 		col, source, origLine, origCol, name = col+field[0], source+field[1], origLine+field[2], origCol+field[3], name+
 			field[4]
@@ -192,21 +192,21 @@ func adopt(g group) (p Positions, count int, ok bool, err error) {
 		if i < len(s) && s[i] == ',' {
 			i++
 			if i == len(s) || s[i] == ',' || s[i] == ';' {
-				return p, 0, false, fault(g, i-1, "a comma with no segment behind it")
+				return p, 0, false, problem(g, i-1, "a comma with no segment behind it")
 			}
 		}
 	}
 	return p, count, true, nil
 }
 
-func fault(g group, at int, why string) error {
+func problem(g group, at int, why string) error {
 	return &SyntaxError{Section: g.section, Off: at, Msg: why}
 }
 
 // decode reads a group (https://tc39.es/ecma426/#sec-DecodeMappings) and gives
 // its segments, moved to where they are in the whole, in the order they come,
 // each with the text behind it.
-// What names something that is not there is let go and counted, as the
+// A reference to something that is not there is dropped and counted, as the
 // standard allows: a segment without a place is dropped, one without a source
 // comes from nowhere, which keeps its neighbours right.
 func decode(g group, yield func(s Segment, rest []byte)) (dropped int, err error) {
@@ -223,11 +223,11 @@ func decode(g group, yield func(s Segment, rest []byte)) (dropped int, err error
 		start, n := i, 0
 		for i < len(s) && s[i] != ',' && s[i] != ';' {
 			if n == 5 {
-				return dropped, fault(g, i, "a segment has more than 5 fields")
+				return dropped, problem(g, i, "a segment has more than 5 fields")
 			}
 			v, next, why := vlq(s, i)
 			if why != "" {
-				return dropped, fault(g, next, why)
+				return dropped, problem(g, next, why)
 			}
 			sum[n], i = sum[n]+v, next
 			n++
@@ -235,11 +235,11 @@ func decode(g group, yield func(s Segment, rest []byte)) (dropped int, err error
 		col, sum[0] = col+sum[0], 0
 		switch {
 		case n == 0:
-			return dropped, fault(g, start, "a comma with no segment before it")
+			return dropped, problem(g, start, "a comma with no segment before it")
 		case n == 2 || n == 3:
-			return dropped, fault(g, start, "a segment has 1, 4 or 5 fields, not 2 or 3")
+			return dropped, problem(g, start, "a segment has 1, 4 or 5 fields, not 2 or 3")
 		case i+1 < len(s) && s[i] == ',' && (s[i+1] == ',' || s[i+1] == ';'), i+1 == len(s) && s[i] == ',':
-			return dropped, fault(g, i, "a comma with no segment behind it")
+			return dropped, problem(g, i, "a comma with no segment behind it")
 		}
 		if i < len(s) && s[i] == ',' {
 			i++

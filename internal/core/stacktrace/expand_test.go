@@ -50,7 +50,7 @@ func TestExpand(t *testing.T) {
 	}
 }
 
-func TestExpand_LeavesWhatTheEventSaysItself(t *testing.T) {
+func TestExpand_KeepsExplicitAttributes(t *testing.T) {
 	java := "a.E: x\n\tat a.B.c(B.java:7)\nCaused by: a.F: y\n\tat a.B.d(B.java:8)"
 	for name, e := range map[string]*event.Event{
 		"two exceptions": {Exceptions: []event.Exception{{Type: "A", Stack: java}, {Type: "B"}}},

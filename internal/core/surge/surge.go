@@ -1,6 +1,6 @@
-// Package surge tells whether an issue surges: whether the last minutes brought
-// far more of it than its own past lets one expect, or hit a large share of the
-// sessions. The test is stated in docs/impact.md; every answer says its figures.
+// Package surge detects surges: far more events in the last minutes than the issue's own past
+// predicts, or a large share of sessions affected. docs/impact.md states the test. Every answer has
+// its figures.
 package surge
 
 import (
@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/chance"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/text"
 )
 
@@ -32,7 +32,7 @@ var Default = Thresholds{Minutes: 60, Events: 20, Users: 3, Times: 3, Odds: 1e-6
 
 // Check says what is wrong with thresholds.
 func (t Thresholds) Check() error {
-	bad := func(format string, args ...any) error { return fault.New(fault.BadInput, format, args...) }
+	bad := func(format string, args ...any) error { return problem.New(problem.BadInput, format, args...) }
 	switch {
 	case t.Minutes < 10 || t.Minutes > 60 || t.Minutes%10 != 0:
 		return bad("the minutes of a surge are 10, 20, 30, 40, 50 or 60, not %d", t.Minutes)
@@ -81,7 +81,7 @@ type PastHour struct {
 type Verdict struct {
 	Surges bool
 	Usual  float64 // events in as many minutes
-	Words  string
+	Text   string
 }
 
 // Test says whether an issue surges; already: whether it did before, which it
@@ -98,7 +98,7 @@ func Test(f Facts, t Thresholds, already bool) Verdict {
 	}
 	if f.Sessions >= t.Sessions && f.Hit > 0 && float64(f.Hit) >= t.Share*float64(f.Sessions) {
 		v.Surges = true
-		v.Words = fmt.Sprintf("it hits %.0f %% of the %s of %s", 100*min(1, float64(f.Hit)/float64(f.Sessions)),
+		v.Text = fmt.Sprintf("it hits %.0f %% of the %s of %s", 100*min(1, float64(f.Hit)/float64(f.Sessions)),
 			text.Counted(f.Sessions, "session"), last)
 		return v
 	}
@@ -109,14 +109,14 @@ func Test(f Facts, t Thresholds, already bool) Verdict {
 		return v
 	}
 	v.Surges = true
-	v.Words = fmt.Sprintf("%s in %s, where %s usual", text.Counted(f.Events, "event"), last, usualWords(usual))
+	v.Text = fmt.Sprintf("%s in %s, where %s usual", text.Counted(f.Events, "event"), last, usualText(usual))
 	return v
 }
 
 // leastUsual is the rate below which an issue's past says nothing more.
 const leastUsual = 0.5
 
-func usualWords(x float64) string {
+func usualText(x float64) string {
 	switch {
 	case x < 0.05:
 		return "none are"

@@ -32,7 +32,7 @@ func TestTest(t *testing.T) {
 		f       Facts
 		already bool
 		surges  bool
-		words   string
+		text    string
 	}{
 		"as always":                     {Facts{Events: 12, Users: 9, Past: steady, Since: old}, false, false, ""},
 		"eight times as often":          {Facts{Events: 80, Users: 40, Past: steady, Since: old}, false, true, "80 events in the last hour, where 10 are usual"},
@@ -55,13 +55,13 @@ func TestTest(t *testing.T) {
 			c.f.Now = nine
 		}
 		v := Test(c.f, Default, c.already)
-		if v.Surges != c.surges || !strings.Contains(v.Words, c.words) || v.Surges == (v.Words == "") {
-			t.Errorf("%s: %+v, want %v %q", name, v, c.surges, c.words)
+		if v.Surges != c.surges || !strings.Contains(v.Text, c.text) || v.Surges == (v.Text == "") {
+			t.Errorf("%s: %+v, want %v %q", name, v, c.surges, c.text)
 		}
 	}
 	ten := Default
 	ten.Minutes = 10
-	if v := Test(Facts{Now: nine, Events: 25, Users: 20, Past: steady, Since: old}, ten, false); !v.Surges || math.Abs(v.Usual-10.0/6) > 0.1 || !strings.Contains(v.Words, "the last 10 minutes") {
+	if v := Test(Facts{Now: nine, Events: 25, Users: 20, Past: steady, Since: old}, ten, false); !v.Surges || math.Abs(v.Usual-10.0/6) > 0.1 || !strings.Contains(v.Text, "the last 10 minutes") {
 		t.Errorf("within ten minutes: %+v", v)
 	}
 }

@@ -12,7 +12,7 @@ import (
 
 // File is one generated file of a release for which symbols were pushed.
 type File struct {
-	Address string // a URL, or a path below the pushed directory; "*" stands for any characters
+	Address string // a URL, or a path below the pushed directory; "*" represents any characters
 	DebugID string // lower case, "" when the file has none
 	Build   string // tells the contents of two files apart: equal for the same bundle with the same map
 	Bare    bool   // a map without its bundle
@@ -43,7 +43,7 @@ const (
 // Miss says why there is no file, in words a developer can act on.
 type Miss struct {
 	Reason Reason
-	Words  string
+	Text   string
 }
 
 // Choose finds the one file that a frame ran: by debug id first, else by its
@@ -59,11 +59,11 @@ func Choose(w Wanted) (index int, byID bool, miss Miss) {
 		case n == 1:
 			return i, true, Miss{}
 		case n > 1:
-			return -1, false, Miss{SharedID, fmt.Sprintf("%d different builds were pushed with the debug id %s, so it cannot be told which one this is; stamp every build anew: firethorn symbols stamp DIR", n, w.DebugID)}
+			return -1, false, Miss{SharedID, fmt.Sprintf("%d different builds were pushed with the debug id %s, so it is unknown which one this is; stamp every build again: firethorn symbols stamp DIR", n, w.DebugID)}
 		}
 	}
 	if w.Release == "" {
-		return -1, false, Miss{NoRelease, "the event names no release (service.version), so no symbols can be looked up for it"}
+		return -1, false, Miss{NoRelease, "the event names no release (service.version), so its symbols cannot be found"}
 	}
 	if w.InRelease == 0 {
 		return -1, false, Miss{NoSymbols, fmt.Sprintf("no symbols were pushed for release %s; push them: firethorn symbols push --project %s %s DIR", w.Release, w.Project, shell.Option("--release", w.Release))}
@@ -118,7 +118,7 @@ func fit(pushed, file string) int {
 	return 0
 }
 
-// fitGlob is fit for an address with globs: it stands for the whole of a URL,
+// fitGlob is fit for an address with globs: it matches the whole of a URL,
 // or, without a host, for the end of a path.
 func fitGlob(pushed, file string) int {
 	have, want := splitAddress(pushed), splitAddress(file)

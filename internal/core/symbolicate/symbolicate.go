@@ -1,6 +1,6 @@
-// Package symbolicate turns a raw frame into a readable one with the symbols
-// of its file, and says why when it cannot. Function names are those of the
-// enclosing function in the original source, not of the token at the call.
+// Package symbolicate makes a raw frame readable with the symbols of its file, or gives the reason why
+// it cannot. Function names are those of the enclosing function in the original source, not of the
+// token at the call.
 //
 // It takes raw frames and compiled symbols and gives
 // event.Frame values; looking symbols up is the caller's work.
@@ -167,7 +167,7 @@ func resolve(f *event.Frame, raw event.RawFrame, file *symbols.File, opt Options
 		f.MakesError = derived.MatchString(text)
 	}
 	if !known {
-		f.WhyRaw = "the function is not known, for neither the source's own text nor the generated file tells it; push the generated file beside its map"
+		f.WhyRaw = "the function is unknown: neither the source text nor the generated file is available; push the generated file with its map"
 	}
 	if raw.Own == nil {
 		f.Kind = stacktrace.KindOf(f.File)

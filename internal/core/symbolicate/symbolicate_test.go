@@ -254,15 +254,15 @@ func TestChoose(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			got, byID, miss := Choose(Wanted{File: c.file, DebugID: c.id, Project: "quayside", Release: "4.2.0", InRelease: len(c.named) + 1, Named: c.named, WithID: c.with})
-			if got != c.want || byID != c.byID || !strings.Contains(miss.Words, c.why) || (c.why == "") != (miss.Reason == "") {
+			if got != c.want || byID != c.byID || !strings.Contains(miss.Text, c.why) || (c.why == "") != (miss.Reason == "") {
 				t.Errorf("Choose = %d, %v, %q, want %d, %v, %q", got, byID, miss, c.want, c.byID, c.why)
 			}
 		})
 	}
-	if _, _, why := Choose(Wanted{File: "a.js", Project: "quayside", Release: "4.2.0"}); !strings.Contains(why.Words, "firethorn symbols push --project quayside --release 4.2.0") {
+	if _, _, why := Choose(Wanted{File: "a.js", Project: "quayside", Release: "4.2.0"}); !strings.Contains(why.Text, "firethorn symbols push --project quayside --release 4.2.0") {
 		t.Errorf("without symbols it says %q", why)
 	}
-	if _, _, why := Choose(Wanted{File: "a.js", InRelease: 1}); !strings.Contains(why.Words, "names no release") {
+	if _, _, why := Choose(Wanted{File: "a.js", InRelease: 1}); !strings.Contains(why.Text, "names no release") {
 		t.Errorf("without a release it says %q", why)
 	}
 }

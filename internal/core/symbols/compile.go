@@ -274,12 +274,12 @@ func (c *compiler) list(k kind, n int, element func(b []byte, i int) []byte) {
 	}
 }
 
-// textMost is the most bytes of a name or path that are kept.
-const textMost = 4 << 10
+// maxText is the most bytes of a name or path that are kept.
+const maxText = 4 << 10
 
 func appendText(b []byte, s string) []byte {
-	if len(s) > textMost {
-		s = strings.ToValidUTF8(s[:textMost], "")
+	if len(s) > maxText {
+		s = strings.ToValidUTF8(s[:maxText], "")
 	}
 	return append(binary.AppendUvarint(b, uint64(len(s))), s...)
 }

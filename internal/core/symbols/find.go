@@ -149,8 +149,8 @@ func (f *File) region(space int32, at sourcemap.Pos) (from sourcemap.Pos, l labe
 
 // SourceLines returns lines from to to (counted from 0, both included) of a
 // source, each cut after most bytes, without their line breaks; fewer at the
-// end of the text, none where there is no text.
-func (f *File) SourceLines(source, from, to, most int) ([]string, error) {
+// end of the text, none if there is no text.
+func (f *File) SourceLines(source, from, to, limit int) ([]string, error) {
 	from = max(from, 0)
 	b := f.textBlock(source, from)
 	if b < 0 {
@@ -167,7 +167,7 @@ func (f *File) SourceLines(source, from, to, most int) ([]string, error) {
 		number++
 	}
 	for ; b < len(f.dir[texts]) && int(f.dir[texts][b].key[0]) == source && number <= to; b++ {
-		if len(line) >= most && f.withinLine(b) {
+		if len(line) >= limit && f.withinLine(b) {
 			continue // nothing of it would be kept, nor does the line end there
 		}
 		d, err := f.block(texts, b)
@@ -182,7 +182,7 @@ func (f *File) SourceLines(source, from, to, most int) ([]string, error) {
 			} else {
 				text = nil
 			}
-			line = append(line, part[:min(len(part), max(0, most-len(line)))]...)
+			line = append(line, part[:min(len(part), max(0, limit-len(line)))]...)
 			if ended {
 				keep()
 			}

@@ -1,7 +1,6 @@
-// Package symbols compiles what is known of one generated file, its source
-// map and the functions of its code, into one compact file, and answers from
-// it where a position came from, in which function, and with which lines of
-// source. A look-up reads the few blocks it needs and no more.
+// Package symbols compiles a generated file's source map and functions into one compact file, and
+// looks up original position, function and source lines in it. A look-up reads only the blocks that it
+// needs.
 //
 // # The compiled form, version 3
 //
@@ -91,8 +90,8 @@ const (
 	textBlock     = 32 << 10
 )
 
-// mostBlock bounds what one block may claim to unpack to.
-const mostBlock = 1 << 20
+// maxBlock bounds what one block may claim to unpack to.
+const maxBlock = 1 << 20
 
 // entry is one block in the directory.
 type entry struct {
@@ -120,7 +119,7 @@ func checksum(b []byte) uint32 { return crc32.Checksum(b, castagnoli) }
 // unpacker has no state of its own between uses.
 var unpacker = sync.OnceValues(func() (*zstd.Decoder, error) {
 	return zstd.NewReader(nil, zstd.WithDecoderConcurrency(0), zstd.WithDecoderLowmem(true),
-		zstd.WithDecoderMaxMemory(mostBlock+64<<20))
+		zstd.WithDecoderMaxMemory(maxBlock+64<<20))
 })
 
 // unpack gives back the length bytes that were stored as raw.

@@ -67,12 +67,12 @@ func (n *namer) built(f scope.Func) label {
 }
 
 // within says where an anonymous function stands: in which function, and as an
-// argument of which call there.
+// argument of a call there.
 func within(around, via, text string) string {
 	if via == "" {
 		return around
 	}
-	if text != "" && len(text) <= viaMost {
+	if text != "" && len(text) <= maxVia {
 		via += "(\"" + text + "\")"
 	}
 	if around == "" {
@@ -81,8 +81,8 @@ func within(around, via, text string) string {
 	return around + " › " + via
 }
 
-// viaMost is the longest text of an argument that tells calls apart.
-const viaMost = 60
+// maxVia is the longest text of an argument that distinguishes calls.
+const maxVia = 60
 
 // sources is what the source says of a function whose head comes from one
 // that could be read itself.

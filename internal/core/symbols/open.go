@@ -39,7 +39,7 @@ type decoded struct {
 	boundaries []boundary
 	list       []element
 	text       []byte
-	table      *scope.Table       // of a source that was read anew
+	table      *scope.Table       // of a source that was read again
 	function   func(i int) string // the text of one
 	digests    []func() scope.Digest
 	size       int
@@ -80,7 +80,7 @@ func Open(r io.ReaderAt, size int64, keep int) (*File, error) {
 	}
 	at := binary.LittleEndian.Uint64(head[8:])
 	stored, length := binary.LittleEndian.Uint32(head[16:]), binary.LittleEndian.Uint32(head[20:])
-	if at < headerSize || at > uint64(size) || uint64(stored) != uint64(size)-at || length > mostDirectory {
+	if at < headerSize || at > uint64(size) || uint64(stored) != uint64(size)-at || length > maxDirectory {
 		return nil, bad("directory", "it lies outside the %d bytes there are", size)
 	}
 	raw := make([]byte, stored)
@@ -101,11 +101,11 @@ func Open(r io.ReaderAt, size int64, keep int) (*File, error) {
 	return f, nil
 }
 
-// mostDirectory bounds what a directory may claim to unpack to.
-const mostDirectory = 64 << 20
+// maxDirectory bounds what a directory may claim to unpack to.
+const maxDirectory = 64 << 20
 
 // VersionError says that symbols were compiled by another version: they have
-// to be compiled anew.
+// to be compiled again.
 type VersionError struct{ Got int }
 
 func (e *VersionError) Error() string {
@@ -161,7 +161,7 @@ func (f *File) block(k kind, i int) (decoded, error) {
 }
 
 // put keeps a block. When half of what may be kept is full, what was read
-// before that is let go.
+// before that is dropped.
 func (f *File) put(id blockID, d decoded) {
 	if f.hot == nil || f.size+d.size > f.keep/2 {
 		f.old, f.hot, f.size = f.hot, map[blockID]decoded{}, 0
@@ -181,7 +181,7 @@ func (f *File) read(k kind, i int) (d decoded, err error) {
 		f.damaged.Store(true)
 		return &DamageError{fmt.Sprintf("%s block %d", k, i), what}
 	}
-	if e.length > mostBlock {
+	if e.length > maxBlock {
 		return d, bad(fmt.Sprintf("it claims %d bytes", e.length))
 	}
 	raw := make([]byte, e.stored)

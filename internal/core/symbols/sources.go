@@ -15,7 +15,7 @@ import (
 // Doubt says why the functions of a source are not, or not all, taken from it.
 type Doubt struct{ Source, Why string }
 
-// Doubts tells of them in a sentence, of the first few by name; "" for none.
+// Doubts reports them in a sentence, of the first few by name; "" for none.
 func Doubts(list []Doubt) string {
 	if len(list) == 0 {
 		return ""
@@ -92,8 +92,8 @@ func readSource(name, text string) (s *source, why string) {
 	if t == nil {
 		return nil, ""
 	}
-	if t.Fault != nil {
-		why = fmt.Sprintf("it cannot be read from line %d, column %d on", t.Fault.Line+1, t.Fault.Col+1)
+	if t.Problem != nil {
+		why = fmt.Sprintf("it cannot be read from line %d, column %d on", t.Problem.Line+1, t.Problem.Col+1)
 	}
 	if !t.Clean {
 		return nil, why

@@ -202,11 +202,11 @@ func TestSourceLines(t *testing.T) {
 		"from within wide lines": {2, 3, "xxxxx|fourth"},
 	} {
 		t.Run(name, func(t *testing.T) {
-			most := 5
+			limit := 5
 			if name == "all" || name == "the first" || strings.HasPrefix(name, "before") || strings.HasPrefix(name, "behind a") || strings.HasPrefix(name, "from") {
-				most = 6
+				limit = 6
 			}
-			lines, err := f.SourceLines(0, c.from, c.to, most)
+			lines, err := f.SourceLines(0, c.from, c.to, limit)
 			for i, l := range lines {
 				lines[i] = strings.Replace(l, "xxxxxx", "xxxxx", 1)
 			}

@@ -14,7 +14,7 @@ import (
 	"github.com/theory/jsonpath"
 )
 
-// Values are what {{names}} stand for: texts, and labels as a list of texts.
+// Values are what {{names}} represent: texts, and labels as a list of texts.
 type Values map[string]any
 
 // Request is a call that is filled in. URL is a path below the destination's address.
@@ -347,7 +347,7 @@ func pick(p *jsonpath.Path, body any) (string, bool) {
 type Ticket struct {
 	Key, Link, Revision string
 	State               State
-	Word                string    // the state as the tracker calls it
+	StateName           string    // the state as the tracker calls it
 	Changed             time.Time // when its state changed last; zero: it does not say
 	FixedIn             string    // the release that the ticket names
 }
@@ -358,7 +358,7 @@ func (d *Description) TicketOf(t Taken, before Ticket) Ticket {
 	x.Key, x.Link = cmp.Or(t.First("key"), x.Key), cmp.Or(webLink(t.First("link")), x.Link)
 	x.Revision, x.FixedIn = cmp.Or(t.First("revision"), x.Revision), t.First("fixed_in")
 	if word := t.First("state"); word != "" {
-		x.Word, x.State = word, d.States[strings.ToLower(strings.TrimSpace(word))]
+		x.StateName, x.State = word, d.States[strings.ToLower(strings.TrimSpace(word))]
 	}
 	if at, ok := moment(t.First("changed")); ok {
 		x.Changed = at

@@ -1,4 +1,4 @@
-// Package ticket says how a ticket tracker is used, and how a ticket and an issue stay in
+// Package ticket reads the description of a ticket tracker's API, and keeps tickets and issues in
 // step.
 //
 // Reading order: description.go (a tracker's HTTP API as a file), calls.go (calls are filled
@@ -31,7 +31,7 @@ type Description struct {
 	Poll    time.Duration    // how often tickets are read
 }
 
-// Op is an operation: calls in their order, each of which may use what those before took out
+// Op is an operation: calls in order. Each may use the values that earlier ones took out
 // of their answers.
 type Op struct {
 	Name  string
@@ -126,7 +126,7 @@ var follows = []string{FixedHere, RegressedHere, ClosedThere, ReopenedThere, Com
 const (
 	DefaultPoll = time.Hour
 	leastPoll   = time.Minute
-	mostPoll    = 24 * time.Hour
+	maxPoll     = 24 * time.Hour
 )
 
 // maxDescription is how large a description may be, in bytes.
@@ -140,7 +140,7 @@ type Error struct {
 
 func (e Error) Error() string { return fmt.Sprintf("line %d: %s", e.Line, e.What) }
 
-// Errors are all that is wrong with a description.
+// Errors are all problems of a description.
 type Errors []Error
 
 func (e Errors) Error() string {
@@ -244,7 +244,7 @@ func (r *reader) all(n *yaml.Node) {
 	}
 	if p := f["poll"]; p != nil {
 		d, err := time.ParseDuration(p.Value)
-		if err != nil || d < leastPoll || d > mostPoll {
+		if err != nil || d < leastPoll || d > maxPoll {
 			r.fail(p, "poll is how often tickets are read: from 1m to 24h, not %.40q", p.Value)
 		}
 		r.d.Poll = d

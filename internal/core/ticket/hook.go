@@ -67,7 +67,7 @@ func (r *reader) hook(n *yaml.Node) *Hook {
 	if k := f["key"]; k != nil {
 		h.Key = r.path(k)
 	} else {
-		r.fail(n, "hook needs key: where the ticket's key stands in the body, such as $.ticket.key")
+		r.fail(n, "hook needs key: the path of the ticket's key in the body, such as $.ticket.key")
 	}
 	return h
 }
@@ -83,8 +83,8 @@ func (r *reader) source(n *yaml.Node) source {
 	return source{header: n.Value}
 }
 
-// Heard is what a webhook says.
-type Heard struct {
+// HookMessage is what a webhook says.
+type HookMessage struct {
 	Key string // of the ticket
 	ID  string // of the message, for repeats; "" where neither an id nor a time is described
 }
@@ -96,8 +96,8 @@ var (
 	ErrNoKey     = errors.New("it names no ticket")
 )
 
-// Hear verifies and reads a webhook; header gives a header's value by its name.
-func (h *Hook) Hear(secret string, header func(name string) string, body []byte, now time.Time) (Heard, error) {
+// Read verifies and reads a webhook; header gives a header's value by its name.
+func (h *Hook) Read(secret string, header func(name string) string, body []byte, now time.Time) (HookMessage, error) {
 	var parsed any
 	dec := json.NewDecoder(bytes.NewReader(body))
 	dec.UseNumber()
@@ -128,17 +128,17 @@ func (h *Hook) Hear(secret string, header func(name string) string, body []byte,
 	}
 	sum, err := decode(strings.TrimSpace(given))
 	if !ok || secret == "" || err != nil || !hmac.Equal(sum, mac.Sum(nil)) {
-		return Heard{}, ErrSignature
+		return HookMessage{}, ErrSignature
 	}
 	if !h.Time.none() {
 		at, ok := moment(sent)
 		if !ok || at.Before(now.Add(-hookAge)) || at.After(now.Add(hookAge)) {
-			return Heard{}, ErrOld
+			return HookMessage{}, ErrOld
 		}
 	}
 	key, ok := pick(h.Key, parsed)
 	if bad != nil || !ok || key == "" {
-		return Heard{}, ErrNoKey
+		return HookMessage{}, ErrNoKey
 	}
 	switch {
 	case !h.ID.none():
@@ -147,7 +147,7 @@ func (h *Hook) Hear(secret string, header func(name string) string, body []byte,
 	default:
 		id = ""
 	}
-	return Heard{Key: key, ID: id}, nil
+	return HookMessage{Key: key, ID: id}, nil
 }
 
 // moment reads a time: RFC 3339, or seconds or milliseconds since 1970.

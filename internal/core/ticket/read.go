@@ -84,7 +84,7 @@ func (r *reader) call(n *yaml.Node, o operation, names []string, last bool) *Cal
 	if e := f["each"]; e != nil {
 		c.Each = r.path(e)
 	} else if o.each && last {
-		r.fail(n, "%s needs each: where the list stands in the answer, such as $[*]", o.name)
+		r.fail(n, "%s needs each: the path of the list in the answer, such as $[*]", o.name)
 	}
 	if t := f["take"]; t != nil {
 		taken := r.fields(t, "take")

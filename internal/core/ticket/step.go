@@ -2,7 +2,7 @@ package ticket
 
 import "time"
 
-// State says whether a ticket, or what it stands for here, is to be worked on.
+// State says whether a ticket, or its issue, is open.
 type State string
 
 // The states. Unknown is a state of the tracker that its description does not list.
@@ -70,9 +70,9 @@ func cause(s Step) string {
 	return ReopenedThere
 }
 
-// Saw takes in what the tracker says of a ticket: its state, and when it changed last, where
+// WithRead takes in what the tracker says of a ticket: its state, and when it changed last, where
 // the tracker says that. at is when it was read.
-func (s Sides) Saw(state State, changed, at time.Time) Sides {
+func (s Sides) WithRead(state State, changed, at time.Time) Sides {
 	switch {
 	case state != s.Theirs:
 		s.TheirsAt = at

@@ -21,23 +21,23 @@ func TestNext(t *testing.T) {
 		"nothing changed":                    {open, Step{}},
 		"fixed here":                         {open.Changed(Closed, at(1)), Step{There, Closed, false}},
 		"regressed here":                     {closed.Changed(Open, at(1)), Step{There, Open, false}},
-		"closed there":                       {open.Saw(Closed, time.Time{}, at(1)), Step{Here, Closed, false}},
-		"reopened there":                     {closed.Saw(Open, at(1), at(2)), Step{Here, Open, false}},
-		"both closed":                        {open.Changed(Closed, at(1)).Saw(Closed, at(2), at(3)), Step{}},
-		"a state that is not listed":         {open.Saw(Unknown, at(1), at(2)), Step{}},
-		"fixed here, and reopened after":     {open.Changed(Closed, at(1)).Saw(Open, at(2), at(3)), Step{Here, Open, true}},
-		"changed back there, then fixed":     {open.Saw(Open, at(1), at(2)).Changed(Closed, at(3)), Step{There, Closed, false}},
-		"fixed here, changed there before":   {open.Changed(Closed, at(3)).Saw(Open, at(2), at(4)), Step{There, Closed, true}},
-		"both in the same moment":            {open.Changed(Closed, at(2)).Saw(Open, at(2), at(4)), Step{Here, Open, true}},
-		"fixed here, a clock of the future":  {open.Changed(Closed, at(1)).Saw(Open, at(9999), at(4)), Step{There, Closed, false}},
-		"closed there, a clock of last year": {open.Saw(Closed, at(-500_000), at(1)), Step{Here, Closed, false}},
+		"closed there":                       {open.WithRead(Closed, time.Time{}, at(1)), Step{Here, Closed, false}},
+		"reopened there":                     {closed.WithRead(Open, at(1), at(2)), Step{Here, Open, false}},
+		"both closed":                        {open.Changed(Closed, at(1)).WithRead(Closed, at(2), at(3)), Step{}},
+		"a state that is not listed":         {open.WithRead(Unknown, at(1), at(2)), Step{}},
+		"fixed here, and reopened after":     {open.Changed(Closed, at(1)).WithRead(Open, at(2), at(3)), Step{Here, Open, true}},
+		"changed back there, then fixed":     {open.WithRead(Open, at(1), at(2)).Changed(Closed, at(3)), Step{There, Closed, false}},
+		"fixed here, changed there before":   {open.Changed(Closed, at(3)).WithRead(Open, at(2), at(4)), Step{There, Closed, true}},
+		"both in the same moment":            {open.Changed(Closed, at(2)).WithRead(Open, at(2), at(4)), Step{Here, Open, true}},
+		"fixed here, a clock of the future":  {open.Changed(Closed, at(1)).WithRead(Open, at(9999), at(4)), Step{There, Closed, false}},
+		"closed there, a clock of last year": {open.WithRead(Closed, at(-500_000), at(1)), Step{Here, Closed, false}},
 	} {
 		if got := c.sides.Next(all); got != c.want {
 			t.Errorf("%s: %+v, not %+v", name, got, c.want)
 		}
 	}
 	for follow, s := range map[string]Sides{FixedHere: open.Changed(Closed, at(1)), RegressedHere: closed.Changed(Open, at(1)),
-		ClosedThere: open.Saw(Closed, at(1), at(1)), ReopenedThere: closed.Saw(Open, at(1), at(1))} {
+		ClosedThere: open.WithRead(Closed, at(1), at(1)), ReopenedThere: closed.WithRead(Open, at(1), at(1))} {
 		if got := s.Next(map[string]bool{follow: true}); got == (Step{}) {
 			t.Errorf("%s is not followed", follow)
 		}
@@ -49,7 +49,7 @@ func TestNext(t *testing.T) {
 	}
 }
 
-// Both sides change at random, and hear of each other late or not at all: once the ticket is
+// Both sides change at random, and learn of each other late or not at all: once the ticket is
 // read they are equal, and neither side was ever written to without a change on the other.
 func TestNext_ARandomWalkEndsEqual(t *testing.T) {
 	for seed := range uint64(40) {
@@ -64,7 +64,7 @@ func TestNext_ARandomWalkEndsEqual(t *testing.T) {
 			if tells {
 				changed = thereAt
 			}
-			s = s.Saw(there, changed, at)
+			s = s.WithRead(there, changed, at)
 		}
 		act := func() {
 			switch step := s.Next(all); step.Write {
@@ -74,7 +74,7 @@ func TestNext_ARandomWalkEndsEqual(t *testing.T) {
 			case There:
 				there, thereAt, writtenThere = step.State, at, writtenThere+1
 				if rng.IntN(4) > 0 { // else the answer is lost
-					s = s.Saw(there, thereAt, at)
+					s = s.WithRead(there, thereAt, at)
 				}
 			}
 		}

@@ -14,9 +14,9 @@ const mark = "#written-by-"
 
 var marked = regexp.MustCompile(`#written-by-[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}\b`)
 
-// Said makes the text of a comment about an issue; id is that of the message.
-func Said(words, link string, id uuid.UUID) string {
-	return words + "\n\n" + link + mark + id.String()
+// CommentText makes the text of a comment about an issue; id is that of the message.
+func CommentText(text, link string, id uuid.UUID) string {
+	return text + "\n\n" + link + mark + id.String()
 }
 
 // OurOwn says whether Firethorn wrote a comment.

@@ -103,7 +103,7 @@ func TestRun_FillsInWhatWasReportedAsData(t *testing.T) {
 		t.Fatal(err)
 	}
 	x := d.TicketOf(got, Ticket{})
-	if x.Key != "9007199254740993" || x.Link != "" || x.State != Open || x.Word != "Todo" || x.Revision != "7" {
+	if x.Key != "9007199254740993" || x.Link != "" || x.State != Open || x.StateName != "Todo" || x.Revision != "7" {
 		t.Errorf("%+v", x)
 	}
 	r := f.sent[0]
@@ -184,7 +184,7 @@ func TestRun_ListsComments(t *testing.T) {
 	}
 }
 
-func TestHear(t *testing.T) {
+func TestHook_Read(t *testing.T) {
 	h, now := example(t, "rest").Hook, time.Unix(1_790_000_000, 0)
 	body := []byte(`{"ticket":{"number":12}}`)
 	header := func(secret string, at time.Time) http.Header {
@@ -197,7 +197,7 @@ func TestHear(t *testing.T) {
 		out.Set("X-Board-Delivery", "d-1")
 		return out
 	}
-	if got, err := h.Hear("s", header("s", now).Get, body, now); err != nil || got != (Heard{"12", "d-1"}) {
+	if got, err := h.Read("s", header("s", now).Get, body, now); err != nil || got != (HookMessage{"12", "d-1"}) {
 		t.Errorf("%+v %v", got, err)
 	}
 	moved := header("s", now.Add(-time.Hour))
@@ -216,19 +216,19 @@ func TestHear(t *testing.T) {
 		"replayed an hour late": {"s", header("s", now.Add(-time.Hour)), body, ErrOld},
 		"a clock ahead":         {"s", header("s", now.Add(time.Hour)), body, ErrOld},
 	} {
-		if got, err := h.Hear(c.secret, c.header.Get, c.body, now); !errors.Is(err, c.want) || got.Key != "" {
+		if got, err := h.Read(c.secret, c.header.Get, c.body, now); !errors.Is(err, c.want) || got.Key != "" {
 			t.Errorf("%s: %+v %v", name, got, err)
 		}
 	}
 	body = []byte(`{"ticket":{}}`)
-	if _, err := h.Hear("s", header("s", now).Get, body, now); !errors.Is(err, ErrNoKey) {
+	if _, err := h.Read("s", header("s", now).Get, body, now); !errors.Is(err, ErrNoKey) {
 		t.Errorf("no key: %v", err)
 	}
 }
 
 func TestOurOwn(t *testing.T) {
 	id := uuid.New()
-	said := Said("Fixed in 4.2.1.", "https://firethorn.example/p/quayside/issues/12", id)
+	said := CommentText("Fixed in 4.2.1.", "https://firethorn.example/p/quayside/issues/12", id)
 	if !OurOwn(said) || !WrittenBy(said, id) || WrittenBy(said, uuid.New()) || OurOwn("see #written-by-hand") {
 		t.Error(said)
 	}

@@ -1,6 +1,5 @@
-// Package together says which issues happen together with another one: to the
-// same user, in the same session or trace, within a minute, more often than
-// chance would have it.
+// Package together finds issues that occur together more often than chance predicts: for the same
+// user, in the same session or trace, within a minute.
 //
 // Input are occurrences with their times; output is who is near, against
 // chance. Pure.
@@ -38,9 +37,9 @@ type Near struct {
 }
 
 const (
-	leastWith  = 3
-	leastOdds  = 1e-4 // the chance that as many would be near by chance
-	mostListed = 10
+	leastWith = 3
+	leastOdds = 1e-4 // the chance that as many would be near by chance
+	maxListed = 10
 )
 
 // Find compares occurrences of one issue with those of others that have their
@@ -112,7 +111,7 @@ func Find(of, others []Occurrence, span time.Duration) []Near {
 	slices.SortFunc(out, func(a, b Near) int {
 		return cmp.Or(cmp.Compare(b.With, a.With), cmp.Compare(a.Issue, b.Issue))
 	})
-	return out[:min(len(out), mostListed)]
+	return out[:min(len(out), maxListed)]
 }
 
 type tie struct{ name, key string }

@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -78,11 +78,11 @@ func WishesOfAll(ctx context.Context, q db.Querier, people ...int64) (map[int64]
 		db.Marks(len(people))+")", db.AnyOf(people)...)
 }
 
-// SetWishes changes some of somebody's choices, and their zone where it is given.
+// SetWishes changes some of a person's choices, and their zone if it is given.
 func SetWishes(ctx context.Context, tx *sql.Tx, person int64, zone *string, change map[string]Choice) error {
 	if zone != nil {
 		if _, err := time.LoadLocation(*zone); err != nil || *zone == "Local" {
-			return fault.New(fault.BadInput, "%.60q is no time zone; write one as Europe/Lisbon or UTC", *zone)
+			return problem.New(problem.BadInput, "%.60q is no time zone; write one as Europe/Lisbon or UTC", *zone)
 		}
 		if _, err := tx.ExecContext(ctx, "UPDATE person SET zone=? WHERE id=?", *zone, person); err != nil {
 			return err
@@ -90,16 +90,16 @@ func SetWishes(ctx context.Context, tx *sql.Tx, person int64, zone *string, chan
 	}
 	for kind, choice := range change {
 		if !slices.Contains(NoticeKinds, kind) {
-			return fault.New(
-				fault.BadInput,
+			return problem.New(
+				problem.BadInput,
 				"%.60q is no kind of notice; there are %s",
 				kind,
 				strings.Join(NoticeKinds, ", "),
 			)
 		}
 		if choice != ByMail && choice != Daily && choice != Console {
-			return fault.New(
-				fault.BadInput,
+			return problem.New(
+				problem.BadInput,
 				"notices come by mail, as a daily digest or in the console alone: mail, digest or console, not %.60q",
 				choice,
 			)
@@ -118,7 +118,7 @@ func SetWishes(ctx context.Context, tx *sql.Tx, person int64, zone *string, chan
 }
 
 // MailablePeople are the people who work here, have an address and a role in a project, out
-// of those whom a condition on p names.
+// of those that a condition on p selects.
 func MailablePeople(
 	ctx context.Context,
 	q db.Querier,

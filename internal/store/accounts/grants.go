@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -26,7 +26,7 @@ type Grant struct {
 	stale      *staleness // the session needs another secret; nil: it does not
 }
 
-// Whole says whether the grant is all that its person may: a session, or a token of
+// Whole says whether the grant has all permissions of its person: a session, or a token of
 // theirs that nothing was kept from.
 func (g *Grant) Whole() bool {
 	if !g.Caller.Token {
@@ -76,7 +76,7 @@ func (s *SessionStore) GrantOfSession(ctx context.Context, secret, address strin
 		hash = nil
 	}
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Unauthorized, "you are not signed in, or the session has run out")
+		return nil, problem.New(problem.Unauthorized, "you are not signed in, or the session has run out")
 	}
 	if err != nil {
 		return nil, err
@@ -127,7 +127,7 @@ func (s *SessionStore) Rotate(ctx context.Context, g *Grant) (string, error) {
 	return secret, nil
 }
 
-// GrantOfToken is what a token allows; fault.Unauthorized when it is not known or
+// GrantOfToken is what a token allows; problem.Unauthorized when it is not known or
 // has run out.
 func (s *TokenStore) GrantOfToken(ctx context.Context, text, address string) (*Grant, error) {
 	now := s.db.Now()
@@ -136,13 +136,13 @@ func (s *TokenStore) GrantOfToken(ctx context.Context, text, address string) (*G
 		g, t, err = s.findToken(ctx, "old_hash=? AND old_until>?", hashSecret(text), db.Micros(now))
 	}
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Unauthorized, "this token is not known; firethorn login remembers another")
+		return nil, problem.New(problem.Unauthorized, "this token is not known; firethorn login remembers another")
 	}
 	if err != nil {
 		return nil, err
 	}
 	if t.expires.Valid && t.expires.Int64 < db.Micros(now) {
-		return nil, fault.New(fault.Unauthorized,
+		return nil, problem.New(problem.Unauthorized,
 			"this token has run out; make a new one: firethorn token create LABEL")
 	}
 	if db.Micros(now)-t.used.Int64 > usedEvery.Microseconds() || t.address != address {
@@ -158,7 +158,7 @@ func (s *TokenStore) GrantOfToken(ctx context.Context, text, address string) (*G
 		return nil, err
 	}
 	if !g.Person.Here() {
-		return nil, fault.New(fault.Unauthorized, "%s left; this token does not work any more", g.Person.Name)
+		return nil, problem.New(problem.Unauthorized, "%s left; this token does not work any more", g.Person.Name)
 	}
 	g.Caller.Person, g.Operator = true, g.Person.Operator
 	g.Everywhere, err = roleOf(ctx, s.db, s.known, g.Person, Everywhere)

@@ -4,7 +4,7 @@ import (
 	"context"
 	"database/sql"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
 )
@@ -16,9 +16,9 @@ import (
 func (s *Store) MergePeople(ctx context.Context, from, into *Person) error {
 	switch {
 	case from.ID == into.ID:
-		return fault.New(fault.BadInput, "%s is one person already", into.Name)
+		return problem.New(problem.BadInput, "%s is one person already", into.Name)
 	case from.Team || into.Team:
-		return fault.New(fault.BadInput, "only people can be merged, not teams")
+		return problem.New(problem.BadInput, "only people can be merged, not teams")
 	}
 	return s.db.InTx(ctx, func(tx *sql.Tx) error {
 		if !into.Operator {

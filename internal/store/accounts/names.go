@@ -7,7 +7,7 @@ import (
 
 	"github.com/mtibben/confusables"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 )
 
 // maxName is how many characters a person's or a team's name may have.
@@ -18,12 +18,12 @@ const maxName = 100
 func readName(name, of string) (string, error) {
 	name = strings.TrimSpace(name)
 	if name == "" || utf8.RuneCountInString(name) > maxName {
-		return "", fault.New(fault.BadInput, "%s needs a name of at most %d characters on one line", of, maxName)
+		return "", problem.New(problem.BadInput, "%s needs a name of at most %d characters on one line", of, maxName)
 	}
 	for _, r := range name {
 		if !utf8.ValidRune(r) || r == utf8.RuneError || unicode.In(r, unicode.Cc, unicode.Cf, unicode.Zl, unicode.Zp,
 			unicode.Co) {
-			return "", fault.New(fault.BadInput, "the name %q has an invisible character (%U); remove it",
+			return "", problem.New(problem.BadInput, "the name %q has an invisible character (%U); remove it",
 				name, r)
 		}
 	}
@@ -43,7 +43,7 @@ func alike(a, b string) bool {
 func lookAlike(name string, all []*Person) error {
 	for _, p := range all {
 		if p.Name != name && alike(p.Name, name) {
-			return fault.New(fault.Conflict, "the name %s looks like that of %s <%s>; add something that distinguishes them, such as a middle name", name, p.Name, p.Email)
+			return problem.New(problem.Conflict, "the name %s looks like that of %s <%s>; add something that distinguishes them, such as a middle name", name, p.Name, p.Email)
 		}
 	}
 	return nil

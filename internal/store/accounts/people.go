@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
@@ -15,7 +15,7 @@ import (
 )
 
 // Person is someone who works with Firethorn, or a team of such: a team can have
-// issues, its members hear of them, and nobody signs in as one.
+// issues, its members get their notices, and nobody signs in as one.
 type Person struct {
 	ID          int64
 	Name, Email string // a team has no address
@@ -29,10 +29,10 @@ type Person struct {
 	rolesChanged int64 // another number whenever a role of theirs changes
 }
 
-// Here says whether somebody still works here, or a team is still there.
+// Here says whether a person still has an account, or a team still exists.
 func (p *Person) Here() bool { return p.Left.IsZero() }
 
-// Called says whether somebody has a name, an address or a handle, as a whole and
+// Called says whether a person has a name, an address or a handle, as a whole and
 // without regard to case.
 func (p *Person) Called(who string) bool {
 	handle, at := strings.CutPrefix(who, "@")
@@ -49,7 +49,7 @@ func (s *Store) AddPerson(ctx context.Context, name, email string, operator bool
 	return p, err
 }
 
-// NewPerson is somebody who is to work here.
+// NewPerson is a person to be added.
 type NewPerson struct {
 	Name, Email string
 	Operator    bool
@@ -82,7 +82,7 @@ func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, o
 	}
 	if at := strings.IndexByte(email, '@'); at < 1 || at == len(email)-1 || len(email) > 200 ||
 		strings.ContainsAny(email, " \x00\n") {
-		return nil, fault.New(fault.BadInput, "%q is no e-mail address", email)
+		return nil, problem.New(problem.BadInput, "%q is no e-mail address", email)
 	}
 	all, err := everybody(ctx, tx)
 	if err != nil {
@@ -94,7 +94,7 @@ func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, o
 	_, err = tx.ExecContext(ctx, "INSERT INTO person (name, email, admin, created) VALUES (?,?,?,?)", name, email,
 		operator, db.Micros(s.db.Now()))
 	if db.Duplicate(err) {
-		return nil, fault.New(fault.Conflict, "there is a person %s or with the address %s already", name, email)
+		return nil, problem.New(problem.Conflict, "there is a person %s or with the address %s already", name, email)
 	}
 	if err != nil {
 		return nil, err
@@ -106,7 +106,7 @@ func (s *Store) addPerson(ctx context.Context, tx *sql.Tx, name, email string, o
 	return p, audit.Record(ctx, tx, s.db.Now(), audit.Act{Action: "person added", Target: p.Name, After: stateOf(p)})
 }
 
-// personState is what the audit holds of somebody.
+// personState is a person as the audit log has them.
 type personState struct {
 	Email    string   `json:"email,omitempty"`
 	Operator bool     `json:"operator,omitempty"`
@@ -151,12 +151,12 @@ func (s *Store) findPerson(ctx context.Context, q db.Querier, who string) (*Pers
 	}
 	p, err := among(all, who)
 	if p == nil && err == nil {
-		err = fault.New(fault.BadInput, "no person is called %q; firethorn person list shows the people, person add NAME EMAIL adds one", who)
+		err = problem.New(problem.BadInput, "no person is called %q; firethorn person list shows the people, person add NAME EMAIL adds one", who)
 	}
 	return p, err
 }
 
-// among finds somebody in a list; nil: nobody is called so.
+// among finds a person in a list; nil: nobody has that name.
 func among(all []*Person, who string) (*Person, error) {
 	same := func(p *Person) *Person { // who was merged goes by the one they were merged into
 		i := slices.IndexFunc(all, func(x *Person) bool { return p.MergedInto != 0 && x.ID == p.MergedInto })
@@ -180,11 +180,12 @@ func among(all []*Person, who string) (*Person, error) {
 	case 1:
 		return same(starts[0]), nil
 	}
-	return nil, fault.New(fault.BadInput, "%q fits %d people; write the whole name or the address", who, len(starts))
+	return nil, problem.New(problem.BadInput, "%q fits %d people; write the whole name or the address",
+		who, len(starts))
 }
 
-// FindIn finds somebody who takes part in a project, or a team some of whose members
-// do, as FindPerson does: of nobody else it says a word.
+// FindIn finds a person who takes part in a project, or a team some of whose members
+// do, as FindPerson does. It reveals nobody else.
 func (s *Store) FindIn(ctx context.Context, who string, id int64, project string) (*Person, error) {
 	all, err := db.List(ctx, s.db, func(r *sql.Rows) (*Person, error) { return scanPerson(r) },
 		"SELECT "+personColumns+" FROM person p WHERE "+sight.TakesPart("p.id")+
@@ -195,7 +196,7 @@ func (s *Store) FindIn(ctx context.Context, who string, id int64, project string
 	}
 	p, err := among(all, who)
 	if err == nil && (p == nil || !p.Here()) {
-		err = fault.New(fault.BadInput, "no person with a role in %s is called %q; firethorn member list --project %s shows the roles, member set gives one",
+		err = problem.New(problem.BadInput, "no person with a role in %s is called %q; firethorn member list --project %s shows the roles, member set gives one",
 			project, who, project)
 	}
 	return p, err
@@ -210,7 +211,7 @@ func (s *Store) FindHere(ctx context.Context, who string) (*Person, error) {
 func (s *Store) FindHereIn(ctx context.Context, q db.Querier, who string) (*Person, error) {
 	p, err := s.findPerson(ctx, q, who)
 	if err == nil && !p.Here() {
-		return nil, fault.New(fault.Conflict, "%s left on %s; choose another person: firethorn person list",
+		return nil, problem.New(problem.Conflict, "%s left on %s; choose another person: firethorn person list",
 			p.Name, p.Left.Format("2006-01-02"))
 	}
 	return p, err
@@ -225,7 +226,7 @@ func everybody(ctx context.Context, q db.Querier) (out []*Person, err error) {
 	}, "SELECT "+personColumns+" FROM person p ORDER BY p.name")
 }
 
-// Shared says which people and teams somebody sees: those who have a role in a
+// Shared says which people and teams a person sees: those who have a role in a
 // project that they see, and they themselves.
 type Shared struct {
 	Seen   sight.Sight // projects
@@ -235,7 +236,7 @@ type Shared struct {
 // EverybodySees is Shared of those who see all people.
 var EverybodySees = Shared{Seen: sight.All}
 
-// People lists the people that somebody sees, by name, those who left among them.
+// People lists the people that a person sees, by name, including those who left.
 func (s *Store) People(ctx context.Context, shared Shared) ([]*Person, error) {
 	all, err := s.some(ctx, shared)
 	return slices.DeleteFunc(all, func(p *Person) bool { return p.Team }), err

@@ -9,25 +9,25 @@ import (
 
 	"firethorn/internal/cache"
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/sight"
 )
 
-// Everywhere stands in the place of a project's id for all projects, those to come
+// Everywhere is used as a project's id for all projects, future ones
 // too.
 const Everywhere = 0
 
 // greatestRole is the greatest role of a person by themselves or by a team, in
-// projects of which a condition on the column r.project tells. Its arguments are the
+// projects selected by a condition on the column r.project. Its arguments are the
 // person, those of the condition, and both again.
 func greatestRole(cond string) string {
 	return "GREATEST(COALESCE((SELECT MAX(r.role) FROM project_role r WHERE r.person=? AND " + cond + "),0)," +
 		" COALESCE((SELECT MAX(r.role) FROM team_member m JOIN project_role r ON r.person=m.team AND " + cond + " WHERE m.person=?),0))"
 }
 
-// RoleIn is what somebody is in a project: by themselves, by their teams, or in all
+// RoleIn is a person's role in a project: by themselves, by their teams, or in all
 // projects.
 func (s *Store) RoleIn(ctx context.Context, person, project int64) (access.Role, error) {
 	return roleIn(ctx, s.db, person, project)
@@ -40,17 +40,17 @@ func roleIn(ctx context.Context, q db.Querier, person, project int64) (access.Ro
 	return access.Role(role), err
 }
 
-// InTeam says whether somebody is in a team.
+// InTeam says whether a person is in a team.
 func (s *Store) InTeam(ctx context.Context, team, person int64) (in bool, err error) {
 	err = s.db.QueryRowContext(ctx, "SELECT EXISTS(SELECT 1 FROM team_member WHERE team=? AND person=?)", team,
 		person).Scan(&in)
 	return in, err
 }
 
-// roleKey is a role that is known: of somebody since their roles changed last.
+// roleKey identifies a known role: a person's since their roles changed last.
 type roleKey struct{ person, changed, project int64 }
 
-// RoleOf is RoleIn of somebody who has just been read: it is known as long as no role
+// RoleOf is RoleIn of a person who has just been read: it is known as long as no role
 // of theirs changed, by whatever process.
 func (s *Store) RoleOf(ctx context.Context, p *Person, project int64) (access.Role, error) {
 	return roleOf(ctx, s.db, s.known, p, project)
@@ -69,7 +69,7 @@ func roleOf(ctx context.Context, d *db.DB, known *cache.Cache[roleKey, access.Ro
 	return role, err
 }
 
-// TakesPart says whether somebody has a role in a project: by themselves, by a team,
+// TakesPart says whether a person has a role in a project: by themselves, by a team,
 // or as a team some of whose members have one.
 func (s *Store) TakesPart(ctx context.Context, person, project int64) (takes bool, err error) {
 	err = s.db.QueryRowContext(ctx,
@@ -102,7 +102,7 @@ func (s *Store) Members(ctx context.Context, project int64) (list []Membership, 
 	return list, err
 }
 
-// RolesOf lists what somebody is where, by the name of the project: by themselves
+// RolesOf lists a person's roles by the name of the project: by themselves
 // and by their teams. everywhere is their role in all projects.
 func (s *Store) RolesOf(ctx context.Context, person int64) (roles map[string]access.Role, everywhere access.Role,
 	err error) {
@@ -126,7 +126,7 @@ func (s *Store) RolesOf(ctx context.Context, person int64) (roles map[string]acc
 }
 
 // RolesOfAll lists the roles that people and teams have by themselves, in the projects
-// that somebody sees: by their ids and the names of projects; "" stands for all
+// that a person sees: by their ids and the names of projects; "" is all
 // projects.
 func (s *Store) RolesOfAll(ctx context.Context, seen sight.Sight) (map[int64]map[string]access.Role, error) {
 	out := map[int64]map[string]access.Role{}
@@ -144,7 +144,7 @@ func (s *Store) RolesOfAll(ctx context.Context, seen sight.Sight) (map[int64]map
 	}, "SELECT r.person, COALESCE(p.name,''), r.role FROM project_role r LEFT JOIN project p ON p.id=r.project WHERE r.project=0 OR p.id IS NOT NULL AND "+where, args...)
 }
 
-// NewRole says what somebody is to be in a project.
+// NewRole is a role to be given in a project.
 type NewRole struct {
 	Project     int64  // Everywhere: in all
 	ProjectName string // for the audit
@@ -158,7 +158,7 @@ type roleState struct {
 	Reason string `json:"reason,omitempty"`
 }
 
-// SetRole makes somebody, or a team, a viewer, member or maintainer of a project, or
+// SetRole makes a person, or a team, a viewer, member or maintainer of a project, or
 // takes their role away. Their sessions get new secrets.
 func (s *Store) SetRole(ctx context.Context, p *Person, n NewRole) error {
 	return s.db.InTx(ctx, func(tx *sql.Tx) error { return setRole(ctx, tx, s.db.Now(), p, n) })
@@ -196,7 +196,7 @@ func setRole(ctx context.Context, tx *sql.Tx, now time.Time, p *Person, n NewRol
 		After: roleState{n.Role.String(), strings.TrimSpace(n.Reason)}})
 }
 
-// rolesChanged lets the sessions of somebody, or of the members of a team, get new
+// rolesChanged gives the sessions of a person, or of the members of a team, new
 // secrets, and forgets what was known of their roles.
 func rolesChanged(ctx context.Context, tx *sql.Tx, now, person int64) error {
 	_, err := tx.ExecContext(ctx, "UPDATE person SET roles_changed=GREATEST(roles_changed+1, ?) WHERE id=? OR id IN (SELECT m.person FROM team_member m WHERE m.team=?)",
@@ -205,8 +205,8 @@ func rolesChanged(ctx context.Context, tx *sql.Tx, now, person int64) error {
 }
 
 // MadeBy gives the roles that a new project begins with, in the transaction that
-// creates it: its maker is a maintainer. A project made by a token of nobody is that
-// of the operators, so that somebody sees it.
+// creates it: its maker is a maintainer. A project made by a token without a person is that
+// of the operators, so that it is not invisible.
 func MadeBy(ctx context.Context, tx *sql.Tx, now time.Time, project int64, name string, maker int64) error {
 	cond, args := "p.admin=1", []any{}
 	if maker != 0 {
@@ -233,11 +233,11 @@ func CopyRoles(ctx context.Context, tx *sql.Tx, now time.Time, from, to int64) e
 	return err
 }
 
-// SetOperator makes somebody an operator of the service, or takes that away. The
+// SetOperator makes a person an operator of the service, or revokes that. The
 // last one stays.
 func (s *Store) SetOperator(ctx context.Context, p *Person, operator bool) error {
 	if p.Team {
-		return fault.New(fault.BadInput, "%s is a team; operators are people", p.Name)
+		return problem.New(problem.BadInput, "%s is a team; operators are people", p.Name)
 	}
 	return s.db.InTx(ctx, func(tx *sql.Tx) error {
 		if !operator {
@@ -267,7 +267,7 @@ func (s *Store) otherOperators(ctx context.Context, tx *sql.Tx, p *Person) error
 	others, err := db.Numbers(ctx, tx, "SELECT id FROM person WHERE admin=1 AND left_at IS NULL AND id<>? FOR UPDATE",
 		p.ID)
 	if err == nil && len(others) == 0 {
-		err = fault.New(fault.Conflict, "%s is the only operator; make another person an operator first: firethorn person operator NAME", p.Name)
+		err = problem.New(problem.Conflict, "%s is the only operator; make another person an operator first: firethorn person operator NAME", p.Name)
 	}
 	return err
 }

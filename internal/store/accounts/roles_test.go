@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/projects"
@@ -155,7 +155,7 @@ func TestSetOperator_KeepsTheLast(t *testing.T) {
 	ines := add(t, b, "Ines Brandt", true)
 	refused := func(what string, err error) {
 		t.Helper()
-		if testbed.Code(err) != fault.Conflict {
+		if testbed.Code(err) != problem.Conflict {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
@@ -176,29 +176,29 @@ func TestSetOperator_KeepsTheLast(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Accounts.SetOperator(t.Context(), crew, true); testbed.Code(err) != fault.BadInput {
+	if err := b.Accounts.SetOperator(t.Context(), crew, true); testbed.Code(err) != problem.BadInput {
 		t.Errorf("a team operates: %v", err)
 	}
 }
 
-// Names that nobody can tell apart, or that have characters that nobody sees, are
+// Names that nobody can distinguish, or that have characters that nobody sees, are
 // refused, of people and of teams.
 func TestNames(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	add(t, b, "Maren Holt", false)
-	for name, code := range map[string]fault.Code{
-		"Мaren Holt":             fault.Conflict, // a Cyrillic М
-		"Maren Hоlt":             fault.Conflict, // a Cyrillic о
-		"MAREN HOLT":             fault.Conflict,
-		"Maren  Holt":            fault.Conflict,
-		"Ⅿaren Holt":             fault.Conflict, // the Roman numeral 1,000
-		"Maren\u200bHolt":        fault.BadInput, // a space of no width
-		"Oke \u202eworraF":       fault.BadInput, // turned around
-		"Oke\x1b[31m":            fault.BadInput,
-		"Oke\nFarrow":            fault.BadInput,
-		"Oke\u2028Farrow":        fault.BadInput,
-		"   ":                    fault.BadInput,
-		strings.Repeat("W", 101): fault.BadInput,
+	for name, code := range map[string]problem.Code{
+		"Мaren Holt":             problem.Conflict, // a Cyrillic М
+		"Maren Hоlt":             problem.Conflict, // a Cyrillic о
+		"MAREN HOLT":             problem.Conflict,
+		"Maren  Holt":            problem.Conflict,
+		"Ⅿaren Holt":             problem.Conflict, // the Roman numeral 1,000
+		"Maren\u200bHolt":        problem.BadInput, // a space of no width
+		"Oke \u202eworraF":       problem.BadInput, // turned around
+		"Oke\x1b[31m":            problem.BadInput,
+		"Oke\nFarrow":            problem.BadInput,
+		"Oke\u2028Farrow":        problem.BadInput,
+		"   ":                    problem.BadInput,
+		strings.Repeat("W", 101): problem.BadInput,
 	} {
 		if _, err := b.Accounts.AddPerson(t.Context(), name, "x@marrowsound.example",
 			false); testbed.Code(err) != code {
@@ -264,20 +264,20 @@ func TestMergePeople(t *testing.T) {
 	if p, err := b.Accounts.FindIn(t.Context(), "Marna Holt", b.Project.ID, "quayside"); err != nil || p.ID != m {
 		t.Errorf("in the project: %+v, %v", p, err)
 	}
-	if _, err := b.Accounts.GrantOfSession(t.Context(), session, ""); testbed.Code(err) != fault.Unauthorized {
+	if _, err := b.Accounts.GrantOfSession(t.Context(), session, ""); testbed.Code(err) != problem.Unauthorized {
 		t.Errorf("the session of who was merged away: %v", err)
 	}
 	oke, err := b.Accounts.FindPerson(t.Context(), "Oke Farrow")
 	if err != nil || oke.ID != o {
 		t.Fatal(err)
 	}
-	if err := b.Accounts.MergePeople(t.Context(), oke, oke); testbed.Code(err) != fault.BadInput {
+	if err := b.Accounts.MergePeople(t.Context(), oke, oke); testbed.Code(err) != problem.BadInput {
 		t.Errorf("with oneself: %v", err)
 	}
 }
 
 // People see those with whom they share a project, operators everybody.
-func TestPeople_WhomOneSharesAProjectWith(t *testing.T) {
+func TestPeople_ListsThoseOfSharedProjects(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	gangway, _, err := b.Projects.CreateProject(t.Context(), projects.NewProject{Name: "gangway", KeepDays: 30})
 	if err != nil {
@@ -315,7 +315,7 @@ func TestPeople_WhomOneSharesAProjectWith(t *testing.T) {
 		}
 	}
 	if _, err := b.Accounts.FindIn(t.Context(), "Tor", b.Project.ID,
-		"quayside"); testbed.Code(err) != fault.BadInput || strings.Contains(err.Error(), "Aasen") {
+		"quayside"); testbed.Code(err) != problem.BadInput || strings.Contains(err.Error(), "Aasen") {
 		t.Errorf("somebody of another project: %v", err)
 	}
 	if p, err := b.Accounts.FindIn(t.Context(), "@gate-crew", b.Project.ID, "quayside"); err != nil || p.ID != gate.ID {

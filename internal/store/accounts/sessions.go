@@ -5,18 +5,18 @@ import (
 	"database/sql"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
-// SessionRow is a browser that somebody is signed in with.
+// SessionRow is a browser that a person is signed in with.
 type SessionRow struct {
 	ID                     int64
 	Opened, Used, RunsOut  time.Time
 	Address, Agent, Person string
 }
 
-// SessionsOf lists the browsers that somebody is signed in with, the one used last
+// SessionsOf lists the browsers that a person is signed in with, the one used last
 // first.
 func (s *SessionStore) SessionsOf(ctx context.Context, person int64) ([]SessionRow, error) {
 	now := s.db.Now()
@@ -33,7 +33,7 @@ func (s *SessionStore) SessionsOf(ctx context.Context, person int64) ([]SessionR
 		person, db.Micros(now), db.Micros(now.Add(-SessionIdle)))
 }
 
-// EndSession ends one session of somebody.
+// EndSession ends one session of a person.
 func (s *SessionStore) EndSession(ctx context.Context, person, id int64) error {
 	return s.db.InTx(ctx, func(tx *sql.Tx) error {
 		res, err := tx.ExecContext(ctx, "DELETE FROM web_session WHERE id=? AND person=?", id, person)
@@ -41,13 +41,13 @@ func (s *SessionStore) EndSession(ctx context.Context, person, id int64) error {
 			return err
 		}
 		if n, err := res.RowsAffected(); err != nil || n == 0 {
-			return fault.New(fault.NotFound, "there is no session %d; it may have expired", id)
+			return problem.New(problem.NotFound, "there is no session %d; it may have expired", id)
 		}
 		return s.recordOf(ctx, tx, person, "session ended")
 	})
 }
 
-// EndOtherSessions ends all sessions of somebody but one, and says how many.
+// EndOtherSessions ends all sessions of a person but one, and says how many.
 func (s *SessionStore) EndOtherSessions(ctx context.Context, person, but int64) (ended int64, err error) {
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		res, err := tx.ExecContext(ctx, "DELETE FROM web_session WHERE person=? AND id<>?", person, but)

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/testbed"
 )
@@ -33,7 +33,7 @@ func TestSessions_RunOut(t *testing.T) {
 	idle, used := signedIn(t, b, maren, ""), signedIn(t, b, maren, "")
 	good := func(secret string) bool {
 		_, err := b.Accounts.GrantOfSession(t.Context(), secret, "10.0.0.8")
-		if err != nil && testbed.Code(err) != fault.Unauthorized {
+		if err != nil && testbed.Code(err) != problem.Unauthorized {
 			t.Fatal(err)
 		}
 		return err == nil
@@ -67,7 +67,7 @@ func TestSessions_RotateAtSignIn(t *testing.T) {
 	maren := add(t, b, "Maren Holt", false)
 	first := signedIn(t, b, maren, "")
 	second := signedIn(t, b, maren, first)
-	if _, err := b.Accounts.GrantOfSession(t.Context(), first, ""); testbed.Code(err) != fault.Unauthorized {
+	if _, err := b.Accounts.GrantOfSession(t.Context(), first, ""); testbed.Code(err) != problem.Unauthorized {
 		t.Errorf("the session before: %v", err)
 	}
 	if _, err := b.Accounts.GrantOfSession(t.Context(), second, ""); err != nil {
@@ -133,7 +133,7 @@ func TestSessions_RotateWithRoles(t *testing.T) {
 			t.Errorf("after %s: another one at once", what)
 		}
 		b.Now = b.Now.Add(2 * time.Minute)
-		if _, err := b.Accounts.GrantOfSession(t.Context(), secret, ""); testbed.Code(err) != fault.Unauthorized {
+		if _, err := b.Accounts.GrantOfSession(t.Context(), secret, ""); testbed.Code(err) != problem.Unauthorized {
 			t.Errorf("after %s: the secret before is good for long: %v", what, err)
 		}
 		secret = next
@@ -148,7 +148,7 @@ func TestSessions_RotateWithRoles(t *testing.T) {
 	if lost == "" || again == "" || lost == again {
 		t.Fatalf("lost %q, then %q", lost, again)
 	}
-	if _, err := b.Accounts.GrantOfSession(t.Context(), lost, ""); testbed.Code(err) != fault.Unauthorized {
+	if _, err := b.Accounts.GrantOfSession(t.Context(), lost, ""); testbed.Code(err) != problem.Unauthorized {
 		t.Errorf("the lost one is good: %v", err)
 	}
 	if use(again) != "" {
@@ -180,7 +180,7 @@ func TestSignOut_EndsASessionByTheSecretBefore(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, s := range []string{secret, next} {
-			if _, err := b.Accounts.GrantOfSession(t.Context(), s, ""); testbed.Code(err) != fault.Unauthorized {
+			if _, err := b.Accounts.GrantOfSession(t.Context(), s, ""); testbed.Code(err) != problem.Unauthorized {
 				t.Errorf("signed in again is %v: a session goes on: %v", again, err)
 			}
 		}
@@ -196,13 +196,13 @@ func TestEndSession(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Accounts.EndSession(t.Context(), oke.ID, g.Session); testbed.Code(err) != fault.NotFound {
+	if err := b.Accounts.EndSession(t.Context(), oke.ID, g.Session); testbed.Code(err) != problem.NotFound {
 		t.Errorf("somebody else's: %v", err)
 	}
 	if err := b.Accounts.EndSession(t.Context(), maren.ID, g.Session); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Accounts.EndSession(t.Context(), maren.ID, g.Session); testbed.Code(err) != fault.NotFound {
+	if err := b.Accounts.EndSession(t.Context(), maren.ID, g.Session); testbed.Code(err) != problem.NotFound {
 		t.Errorf("twice: %v", err)
 	}
 	g, err = b.Accounts.GrantOfSession(t.Context(), secrets[1], "")
@@ -255,7 +255,7 @@ func TestRotateToken(t *testing.T) {
 		}
 	}
 	b.Now = b.Now.Add(2 * time.Hour)
-	if _, err := b.Accounts.GrantOfToken(t.Context(), text, ""); testbed.Code(err) != fault.Unauthorized {
+	if _, err := b.Accounts.GrantOfToken(t.Context(), text, ""); testbed.Code(err) != problem.Unauthorized {
 		t.Errorf("the text before, after the overlap: %v", err)
 	}
 	if _, err := b.Accounts.GrantOfToken(t.Context(), r.Text, ""); err != nil {
@@ -310,7 +310,7 @@ func TestTokens_WhoseTheyAre(t *testing.T) {
 		}
 	}
 	if err := b.Accounts.RevokeToken(t.Context(), build,
-		accounts.TokensOf{Person: oke.ID}); testbed.Code(err) != fault.NotFound {
+		accounts.TokensOf{Person: oke.ID}); testbed.Code(err) != problem.NotFound {
 		t.Errorf("a member ends the build's token: %v", err)
 	}
 	if err := b.Accounts.RevokeToken(t.Context(), build, accounts.TokensOf{Person: maren.ID}); err != nil {

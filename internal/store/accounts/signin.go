@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
 )
@@ -80,7 +80,7 @@ func (s *SessionStore) SignIn(ctx context.Context, o Opening) (secret string, er
 			return err
 		}
 		if n, err := res.RowsAffected(); err != nil || n != 1 {
-			return errors.Join(fault.New(fault.Unauthorized,
+			return errors.Join(problem.New(problem.Unauthorized,
 				"this sign-in link was used already or has run out; firethorn person link NAME prints a new one"), err)
 		}
 		if o.Before != "" {

@@ -6,12 +6,12 @@ import (
 	"slices"
 	"strings"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
 )
 
-// Teams lists the teams that somebody sees with their members, by name.
+// Teams lists the teams that a person sees with their members, by name.
 func (s *Store) Teams(ctx context.Context, shared Shared) ([]*Person, error) {
 	all, err := s.some(ctx, shared)
 	if err != nil {
@@ -36,7 +36,7 @@ func (s *Store) AddTeam(ctx context.Context, name string, members []string) (*Pe
 		return nil, err
 	}
 	if strings.Contains(name, "@") {
-		return nil, fault.New(fault.BadInput, "a team's name has no @: its handle begins with one")
+		return nil, problem.New(problem.BadInput, "a team's name has no @: its handle begins with one")
 	}
 	ids, err := s.membersOf(ctx, members)
 	if err != nil {
@@ -53,7 +53,7 @@ func (s *Store) AddTeam(ctx context.Context, name string, members []string) (*Pe
 		res, err := tx.ExecContext(ctx, "INSERT INTO person (name, email, team, created) VALUES (?,NULL,1,?)", name,
 			db.Micros(s.db.Now()))
 		if db.Duplicate(err) {
-			return fault.New(fault.Conflict, "there is a person or a team called %s already", name)
+			return problem.New(problem.Conflict, "there is a person or a team called %s already", name)
 		}
 		if err != nil {
 			return err
@@ -81,7 +81,7 @@ func (s *Store) membersOf(ctx context.Context, list []string) (ids []int64, err 
 			return nil, err
 		}
 		if p.Team {
-			return nil, fault.New(fault.BadInput, "%s is a team itself; teams are of people", p.Name)
+			return nil, problem.New(problem.BadInput, "%s is a team itself; teams are of people", p.Name)
 		}
 		ids = append(ids, p.ID)
 	}
@@ -111,7 +111,7 @@ func (s *Store) team(ctx context.Context, name string) (*Person, error) {
 	if i := slices.IndexFunc(list, func(t *Person) bool { return t.ID == p.ID }); i >= 0 {
 		return list[i], nil
 	}
-	return nil, fault.New(fault.BadInput, "%s is no team; firethorn team list shows those there are", p.Name)
+	return nil, problem.New(problem.BadInput, "%s is no team; firethorn team list shows those there are", p.Name)
 }
 
 // ChangeTeam lets people into a team and others out of it.
@@ -156,7 +156,7 @@ func (s *Store) ChangeTeam(ctx context.Context, name string, add, remove []strin
 	return s.team(ctx, t.Name)
 }
 
-// Leave says that somebody does not work here any more, or dissolves a team:
+// Leave closes a person's account, or dissolves a team:
 // nothing can be given to them, their tokens and sessions end. What they have
 // stays theirs until it is handed over.
 func (s *Store) Leave(ctx context.Context, who string) (*Person, error) {
@@ -184,7 +184,7 @@ func (s *Store) Leave(ctx context.Context, who string) (*Person, error) {
 	return s.FindPerson(ctx, p.Name)
 }
 
-// endAccess ends all by which somebody, or a team, gets in and sees something.
+// endAccess ends every way by which a person, or a team, gets access.
 func endAccess(ctx context.Context, tx *sql.Tx, person int64) error {
 	for _, q := range []string{"DELETE FROM web_session WHERE person=?", "DELETE FROM sign_in_link WHERE person=?",
 		"DELETE FROM token_project WHERE token IN (SELECT id FROM token WHERE person=?)",
@@ -198,14 +198,14 @@ func endAccess(ctx context.Context, tx *sql.Tx, person int64) error {
 	return nil
 }
 
-// Return says that somebody works here again.
+// Return opens a person's account again.
 func (s *Store) Return(ctx context.Context, who string) (*Person, error) {
 	p, err := s.FindPerson(ctx, who)
 	if err != nil {
 		return nil, err
 	}
 	if p.Here() {
-		return nil, fault.New(fault.Conflict, "%s works here", p.Name)
+		return nil, problem.New(problem.Conflict, "%s works here", p.Name)
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		if _, err := tx.ExecContext(ctx, "UPDATE person SET left_at=NULL WHERE id=?", p.ID); err != nil {

@@ -10,12 +10,12 @@ import (
 	"time"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
 )
 
-// TokenLife is how long a token lives unless something else was said.
+// TokenLife is how long a token lives by default.
 const TokenLife = 90 * 24 * time.Hour
 
 // NewToken is what a token is made of.
@@ -48,7 +48,7 @@ type TokenRow struct {
 	OldUntil    time.Time // until when the text before a rotation is good; zero: it is not
 }
 
-// Warning says what is risky about a token; "" when nothing is.
+// Warning is the risk of a token; "" when there is none.
 func (t *TokenRow) Warning() string {
 	switch {
 	case t.Before && t.Scope != string(access.Administer) && t.Kind != access.KindBuild:
@@ -64,16 +64,16 @@ func (t *TokenRow) Warning() string {
 // checkGiven refuses permissions that cannot be given, or not to a kind of token.
 func checkGiven(kind access.Kind, given []access.Permission) error {
 	if len(given) == 0 {
-		return fault.New(fault.BadInput, "a token of the kind %s needs at least one permission: %s", kind,
+		return problem.New(problem.BadInput, "a token of the kind %s needs at least one permission: %s", kind,
 			access.Join(access.Givable, ", "))
 	}
 	for _, p := range given {
 		if !slices.Contains(access.Givable, p) && p != access.Administer {
-			return fault.New(fault.BadInput, "there is no permission %.40q; there are %s", p,
+			return problem.New(problem.BadInput, "there is no permission %.40q; there are %s", p,
 				access.Join(access.Givable, ", "))
 		}
 		if kind == access.KindBuild && access.Reads(p) {
-			return fault.New(fault.BadInput, "a build token cannot have %s: builds must not be able to read events. Make one of another kind: --scope read, or --scope service --permission %s", p, p)
+			return problem.New(problem.BadInput, "a build token cannot have %s: builds must not be able to read events. Make one of another kind: --scope read, or --scope service --permission %s", p, p)
 		}
 	}
 	return nil
@@ -124,8 +124,8 @@ type tokenState struct {
 
 func tokenName(id int64, label string) string { return fmt.Sprintf("token %d (%s)", id, label) }
 
-// TokensOf says which tokens somebody sees, or may change: all, or their own and those
-// of nobody whose projects they all maintain.
+// TokensOf says which tokens a person sees, or may change: all, or their own and those
+// without a person whose projects they all maintain.
 type TokensOf struct {
 	All    bool
 	Builds bool // and all build tokens of nobody
@@ -207,7 +207,7 @@ func lockToken(ctx context.Context, tx *sql.Tx, id int64, of TokensOf) (label st
 	err = tx.QueryRowContext(ctx, "SELECT t.label, t.scope, t.permissions, t.created, t.expires FROM token t WHERE t.id=? AND "+where+" FOR UPDATE",
 		append([]any{id}, args...)...).Scan(&label, &st.Scope, &permissions, &created, &expires)
 	if errors.Is(err, sql.ErrNoRows) {
-		err = fault.New(fault.NotFound, "there is no token %d; firethorn token list shows them", id)
+		err = problem.New(problem.NotFound, "there is no token %d; firethorn token list shows them", id)
 	}
 	st.Permissions = access.Split(permissions)
 	return label, st, created, expires, err

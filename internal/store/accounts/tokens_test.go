@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/testbed"
 )
@@ -38,7 +38,7 @@ func TestTokens(t *testing.T) {
 	for _, p := range []access.Permission{access.Administer, access.ReadIssues, access.ReadEvents,
 		access.TriageIssues, access.Export, "tides:turn"} {
 		if _, _, err := b.Accounts.CreateToken(t.Context(), accounts.NewToken{Label: "x", Scope: "build",
-			Kind: access.KindBuild, Given: []access.Permission{p}}); testbed.Code(err) != fault.BadInput {
+			Kind: access.KindBuild, Given: []access.Permission{p}}); testbed.Code(err) != problem.BadInput {
 			t.Errorf("a build token with %s: %v", p, err)
 		}
 	}

@@ -1,5 +1,5 @@
-// Package alerts keeps what happened that alert rules may ask for, what rules count, when
-// they fired, and which are paused.
+// Package alerts keeps the occurrences that alert rules evaluate, what rules count, when they fired,
+// and which are paused.
 package alerts
 
 import (
@@ -26,7 +26,7 @@ type Occurrence struct {
 	Event              uuid.UUID // uuid.Nil: none
 	Variant            int64     // of the event, where its trace may become readable soon; else 0
 	Who                accounts.Actor
-	Words              string
+	Text               string
 	Scope              string   // the release and environment of what is about no issue
 	Rules              []string // whose condition holds; nil: they are still to be asked
 	Planned            time.Time
@@ -86,7 +86,7 @@ func Add(ctx context.Context, tx *sql.Tx, o Occurrence) error {
 		o.Who.Kind,
 		o.Who.ID,
 		o.Who.Name,
-		event.TrimText(o.Words, 490),
+		event.TrimText(o.Text, 490),
 		o.Scope,
 		rules,
 	)
@@ -104,7 +104,7 @@ func scan(r *sql.Rows) (*Occurrence, error) {
 	var planned sql.NullInt64
 	err := db.ScanNames(r, db.Into{"id": &o.ID, "project": &o.Project, "issue": &o.Issue, "what": &o.What,
 		"episode": &o.Episode, "position": &o.Position, "at": &at, "due": &due, "event": &id, "variant": &o.Variant,
-		"actor_kind": &o.Who.Kind, "actor_id": &o.Who.ID, "actor": &o.Who.Name, "words": &o.Words, "scope": &o.Scope,
+		"actor_kind": &o.Who.Kind, "actor_id": &o.Who.ID, "actor": &o.Who.Name, "words": &o.Text, "scope": &o.Scope,
 		"rules": &rules, "planned": &planned, "outcome": &outcome, "number": &o.Number})
 	if err != nil {
 		return nil, err
@@ -209,7 +209,7 @@ func List(
 // keptDays is how long occurrences and deliveries are kept.
 const keptDays = 90
 
-// Expire lets go of what is old; more says that there is more.
+// Expire deletes old rows; more says that there are more.
 func Expire(ctx context.Context, q db.Querier, now time.Time) (more bool, err error) {
 	old, slot := db.Micros(now.AddDate(0, 0, -keptDays)), now.AddDate(0, 0, -15).Unix()/int64(SlotLength/time.Second)
 	for _, x := range []struct {

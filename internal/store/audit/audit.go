@@ -1,6 +1,5 @@
-// Package audit writes down who did what to what, when, from where: in the
-// transaction that does it, into a table that is only added to, each entry sealed
-// with the hash of the one before (core/audit).
+// Package audit writes the audit log in the transaction of each change: who did what, when and from
+// where, each entry sealed with the hash of the one before (core/audit).
 package audit
 
 import (
@@ -25,10 +24,10 @@ type Who struct {
 
 type whoKey struct{}
 
-// By says who asks for what is done with the context.
+// By names the caller of everything done with the context.
 func By(ctx context.Context, who Who) context.Context { return context.WithValue(ctx, whoKey{}, who) }
 
-// As is By of somebody whom a request only turns out to come from: its address stays.
+// As is By for a caller who becomes known during the request: the address stays.
 func As(ctx context.Context, kind string, id int64, name string) context.Context {
 	return By(ctx, Who{Kind: kind, ID: id, Name: name, Address: whoIs(ctx).Address})
 }
@@ -41,7 +40,7 @@ func whoIs(ctx context.Context) Who {
 	return Who{Kind: "service"}
 }
 
-// Act is what was done. Before and After are written as JSON and must hold no secret;
+// Act is an action. Before and After are written as JSON and must hold no secret;
 // nil: there was nothing, or nothing is left.
 type Act struct {
 	Action  string
@@ -51,7 +50,7 @@ type Act struct {
 	After   any
 }
 
-// Record writes down what is done in a transaction, by whom its context names.
+// Record writes, in a transaction, what the caller named by the context does.
 func Record(ctx context.Context, tx *sql.Tx, now time.Time, a Act) error {
 	before, err := state(a.Before)
 	if err != nil {
@@ -95,15 +94,15 @@ func state(v any) (string, error) {
 }
 
 // cut shortens a text to so many characters: what was shown then is for people.
-func cut(s string, most int) string {
-	if utf8.RuneCountInString(s) <= most {
+func cut(s string, limit int) string {
+	if utf8.RuneCountInString(s) <= limit {
 		return s
 	}
 	r := []rune(s)
-	return string(r[:most-1]) + "…"
+	return string(r[:limit-1]) + "…"
 }
 
-// Store reads the audit, and adds to it what is done in no transaction of its own.
+// Store reads the audit log, and adds actions that have no transaction of their own.
 type Store struct{ db *db.DB }
 
 // New makes a store.

@@ -1,5 +1,4 @@
-// Package deliveries keeps messages on their way: what waits, what was tried, what came
-// back.
+// Package deliveries keeps deliveries: those that wait, their attempts, and the answers.
 package deliveries
 
 import (
@@ -15,7 +14,7 @@ import (
 
 	"firethorn/internal/core/alert"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -176,7 +175,7 @@ func Destinations(ctx context.Context, q db.Querier, state State, now time.Time)
 	)
 }
 
-// HeldDue lists what was held for a destination until now, in its order.
+// HeldDue lists the messages held for a destination until now, in order.
 func HeldDue(ctx context.Context, tx *sql.Tx, destination int64, now time.Time, limit int) ([]*Delivery, error) {
 	return each(
 		ctx,
@@ -212,7 +211,7 @@ func SetState(ctx context.Context, q db.Querier, state State, ids ...uuid.UUID) 
 	return err
 }
 
-// SetBody stores what is sent, before it is sent first: later tries send the same bytes.
+// SetBody stores a message before its first attempt: later attempts send the same bytes.
 func SetBody(ctx context.Context, q db.Querier, id uuid.UUID, body []byte) error {
 	_, err := q.ExecContext(ctx, "UPDATE delivery SET body=? WHERE id=? AND body IS NULL", body, id[:])
 	return err
@@ -307,7 +306,7 @@ func ByID(ctx context.Context, q db.Querier, id uuid.UUID) (*Delivery, error) {
 }
 
 func absent(id uuid.UUID) error {
-	return fault.New(fault.NotFound, "there is no delivery %s; they are kept for 90 days", id)
+	return problem.New(problem.NotFound, "there is no delivery %s; they are kept for 90 days", id)
 }
 
 // Postpone lets a delivery wait until a time, and be tried until another one.
@@ -317,7 +316,7 @@ func Postpone(ctx context.Context, tx *sql.Tx, id uuid.UUID, due, expires time.T
 	return err
 }
 
-// ForgetEvents takes what events said out of the messages about an issue: who is erased may
+// ForgetEvents removes the contents of events from the messages about an issue: an erased user may
 // be in them.
 func ForgetEvents(ctx context.Context, tx *sql.Tx, issue int64) error {
 	_, err := tx.ExecContext(ctx, "UPDATE delivery SET message=JSON_REMOVE(message,'$.Event'), body=NULL WHERE issue=?", issue)

@@ -1,5 +1,4 @@
-// Package destinations keeps where messages go: their addresses and secrets, and whether
-// they answer.
+// Package destinations keeps destinations: their addresses, their secrets, and whether they answer.
 package destinations
 
 import (
@@ -12,7 +11,7 @@ import (
 	"slices"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
@@ -72,11 +71,11 @@ func (d *Destination) ServesPeople() bool { return d.Kind == "mail" && len(d.To)
 // nameForm is what a destination may be called: rules name it.
 var nameForm = regexp.MustCompile(`^[\pL\pN][\pL\pN _.-]{0,59}$`)
 
-// CheckName says what is wrong with a name.
+// CheckName gives the problem of a name.
 func CheckName(name string) error {
 	if !nameForm.MatchString(name) || slices.Contains(rules.Reserved, name) {
-		return fault.New(
-			fault.BadInput,
+		return problem.New(
+			problem.BadInput,
 			"a destination's name is 1 to 60 letters, digits, spaces, dots, dashes and underscores, begins with a letter or digit, and is not owner, watchers or members; %.80q is not",
 			name,
 		)
@@ -141,8 +140,8 @@ func List(ctx context.Context, q db.Querier) (list []*Destination, err error) {
 func Named(ctx context.Context, q db.Querier, name string) (*Destination, error) {
 	d, err := db.First(ctx, q, scan, "SELECT "+columns+" FROM destination WHERE name=? AND removed IS NULL", name)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(
-			fault.NotFound,
+		return nil, problem.New(
+			problem.NotFound,
 			"there is no destination %.80q; firethorn destination list shows those there are",
 			name,
 		)
@@ -215,10 +214,10 @@ func Create(ctx context.Context, d *db.DB, x *Destination) error {
 }
 
 func taken(name string) error {
-	return fault.New(fault.Conflict, "there is a destination %s already", name)
+	return problem.New(problem.Conflict, "there is a destination %s already", name)
 }
 
-// Change writes a destination anew; it counts as one that answers.
+// Change writes a destination again; it counts as one that answers.
 func Change(ctx context.Context, d *db.DB, before, after *Destination) error {
 	if err := CheckName(after.Name); err != nil {
 		return err

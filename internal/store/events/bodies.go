@@ -43,7 +43,7 @@ func newDictionaries() *cache.Cache[int64, *Dictionary] {
 // ForgetDictionaries empties the cache: dictionaries were erased.
 func (s *Store) ForgetDictionaries() { s.dicts.Clear() }
 
-// PackBody compresses a body, with a dictionary where there is one and it fits.
+// PackBody compresses a body, with a dictionary if there is one and it fits.
 func PackBody(raw []byte, d *Dictionary) (dictionary any, body []byte) {
 	if d == nil || len(raw) > DictionaryBytes {
 		return nil, pipeline.Compress(raw)
@@ -135,9 +135,9 @@ var ErrNoBody = errors.New("the body was not kept")
 func (s *Store) EventBody(ctx context.Context, e *EventRow) ([]byte, error) {
 	var d sql.NullInt64
 	var body []byte
-	err := s.db.QueryRowContext(ctx, "SELECT dictionary, body FROM event_body WHERE project=? AND filing=? AND keep_day=?", e.project, e.Filing, e.keepDay).Scan(&d, &body)
+	err := s.db.QueryRowContext(ctx, "SELECT dictionary, body FROM event_body WHERE project=? AND filing=? AND keep_day=?", e.project, e.Position, e.keepDay).Scan(&d, &body)
 	if errors.Is(err, sql.ErrNoRows) {
-		err = s.db.QueryRowContext(ctx, "SELECT dictionary, body FROM newest_body WHERE variant=? AND filing=?", e.variant, e.Filing).Scan(&d, &body)
+		err = s.db.QueryRowContext(ctx, "SELECT dictionary, body FROM newest_body WHERE variant=? AND filing=?", e.variant, e.Position).Scan(&d, &body)
 	}
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, ErrNoBody

@@ -1,28 +1,27 @@
 package events
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
-	"errors"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 	"time"
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/sight"
 )
 
-// EventRow is a filed event without its body.
+// EventRow is a processed event without its body.
 type EventRow struct {
 	ID                   uuid.UUID
-	Filing               int64
+	Position             int64
 	Thrown, Received     time.Time
 	Issue                int64 // number
 	Headline             string
@@ -33,62 +32,25 @@ type EventRow struct {
 	project, variant     int64
 }
 
+// What a statement about events e selects and joins, for ScanEvent.
+const (
+	eventColumns = "SELECT e.id, e.filing, e.thrown, e.received, i.number, l.headline, COALESCE(r.name,'') AS release_name, COALESCE(n.name,'') AS environment_name, e.stands_for, e.has_body OR s.variant IS NOT NULL AS kept, e.keep_day, e.project, e.variant"
+	eventJoins   = " JOIN variant v ON v.id=e.variant JOIN issue i ON i.id=v.issue JOIN issue_list l ON l.issue=v.issue" +
+		" LEFT JOIN app_release r ON r.id=e.app_release LEFT JOIN environment n ON n.id=e.environment" +
+		" LEFT JOIN newest_body s ON s.variant=e.variant AND s.filing=e.filing"
+)
+
 // EventSelect reads events whose keys a subquery k gives: the order and the
 // limit are the subquery's, which reads one index, so that joins touch no more
 // rows than are wanted.
-const EventSelect = "SELECT e.id, e.filing, e.thrown, e.received, i.number, l.headline, COALESCE(r.name,'') AS release_name, COALESCE(n.name,'') AS environment_name, e.stands_for, e.has_body OR s.variant IS NOT NULL AS kept, e.keep_day, e.project, e.variant" +
-	" FROM (%s) k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day" +
-	" JOIN variant v ON v.id=e.variant JOIN issue i ON i.id=v.issue JOIN issue_list l ON l.issue=v.issue" +
-	" LEFT JOIN app_release r ON r.id=e.app_release LEFT JOIN environment n ON n.id=e.environment LEFT JOIN newest_body s ON s.variant=e.variant AND s.filing=e.filing ORDER BY k.filing %s"
+const EventSelect = eventColumns + " FROM (%s) k" +
+	" JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day" + eventJoins + " ORDER BY k.filing %s"
 
-// newest and oldest are the directions events are read in, by filing.
+// newest and oldest are the directions events are read in, by position.
 const (
 	Newest = "DESC"
 	oldest = "ASC"
 )
-
-// IssueKeys asks for the keys of an issue's events.
-type IssueKeys struct {
-	Issue     int64
-	Kept      bool   // only of those whose body is there
-	Cond      string // "<", ">" or ">=" Filing; "" is all
-	Filing    int64
-	Direction string // Newest first or oldest
-	Limit     int
-}
-
-// KeysOfIssue gives the keys of an issue's events in order: for each variant a
-// read of its index for events with and without a body, merged.
-func (s *Store) KeysOfIssue(ctx context.Context, k IssueKeys) (query string, args []any, err error) {
-	var parts []string
-	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
-		var id int64
-		if err := r.Scan(&id); err != nil {
-			return err
-		}
-		from := []string{"event FORCE INDEX (by_variant) WHERE has_body=1 AND",
-			"event FORCE INDEX (by_variant) WHERE has_body=0 AND"}
-		if k.Kept {
-			from[1] = "newest_body WHERE"
-		}
-		for _, f := range from {
-			part := "(SELECT project, filing, keep_day FROM " + f + " variant=?"
-			args = append(args, id)
-			if k.Cond != "" {
-				part += " AND filing" + k.Cond + "?"
-				args = append(args, k.Filing)
-			}
-			parts = append(parts, part+" ORDER BY filing "+k.Direction+" LIMIT ?)")
-			args = append(args, k.Limit)
-		}
-		return nil
-	}, "SELECT id FROM variant WHERE issue=? ORDER BY events DESC LIMIT 250", k.Issue)
-	if len(parts) == 0 {
-		return "SELECT project, filing, keep_day FROM event WHERE 1=0", nil, err
-	}
-	return "SELECT project, filing, keep_day FROM (" + strings.Join(parts, " UNION ALL ") + ") u ORDER BY filing " +
-		k.Direction + " LIMIT ?", append(args, k.Limit), err
-}
 
 // ScanEvent reads a row of EventSelect.
 func ScanEvent(r *sql.Rows) (*EventRow, error) {
@@ -96,7 +58,7 @@ func ScanEvent(r *sql.Rows) (*EventRow, error) {
 	var id []byte
 	var thrown, received int64
 	err := db.ScanNames(r,
-		db.Into{"id": &id, "filing": &e.Filing, "thrown": &thrown, "received": &received, "number": &e.Issue,
+		db.Into{"id": &id, "filing": &e.Position, "thrown": &thrown, "received": &received, "number": &e.Issue,
 			"headline": &e.Headline, "release_name": &e.Release, "environment_name": &e.Environment,
 			"stands_for": &e.StandsFor, "kept": &e.Kept, "keep_day": &e.keepDay, "project": &e.project,
 			"variant": &e.variant})
@@ -107,91 +69,82 @@ func ScanEvent(r *sql.Rows) (*EventRow, error) {
 	return &e, nil
 }
 
-// EventQuery asks for a page of events, in the order they were filed.
+// EventQuery asks for a page of events, in the order they were processed.
 type EventQuery struct {
 	Project int64
 	Issue   int64 // internal id, 0: all of the project
 	Kept    bool  // only those of the issue whose body is there
-	Before  int64 // filing number to go on from, newest first; 0: from the newest
+	Before  int64 // processing number to go on from, newest first; 0: from the newest
 	Limit   int
 }
 
-// Events lists events, newest filed first; next is 0 on the last page.
+// Events lists events, newest processed first; next is 0 on the last page.
 func (s *Store) Events(ctx context.Context, q EventQuery) (list []*EventRow, next int64, err error) {
-	cond := ""
-	if q.Before != 0 {
-		cond = "<"
-	}
-	keys, args := "", []any(nil)
+	var keys []Key
 	if q.Issue != 0 {
-		if keys, args, err = s.KeysOfIssue(ctx,
-			IssueKeys{q.Issue, q.Kept, cond, q.Before, Newest, q.Limit + 1}); err != nil {
-			return nil, 0, err
-		}
+		keys, err = s.KeysOfIssue(ctx, s.db, KeyQuery{Project: q.Project, Issue: q.Issue, Kept: q.Kept,
+			Before: q.Before, Direction: Newest, Limit: q.Limit + 1})
 	} else {
-		keys, args = "SELECT project, filing, keep_day FROM event WHERE project=?", []any{q.Project}
-		if q.Before != 0 {
-			keys += " AND filing<?"
-			args = append(args, q.Before)
-		}
-		keys += " ORDER BY filing DESC LIMIT ?"
-		args = append(args, q.Limit+1)
+		keys, err = s.keysOfProject(ctx, s.db, q.Project, q.Before, q.Limit+1)
 	}
-	list, err = db.List(ctx, s.db, ScanEvent, fmt.Sprintf(EventSelect, keys, Newest), args...)
-	if len(list) > q.Limit {
-		list = list[:q.Limit]
-		next = list[q.Limit-1].Filing
+	if err != nil {
+		return nil, 0, err
 	}
+	if len(keys) > q.Limit {
+		keys = keys[:q.Limit]
+		next = keys[q.Limit-1].Position
+	}
+	list, err = s.ByKey(ctx, s.db, q.Project, keys)
 	return list, next, err
 }
 
-// Key names an event within its project.
-type Key struct {
-	Filing  int64
-	KeepDay int
-}
-
-// ByKey reads events of a project, the newest filed first.
-func (s *Store) ByKey(ctx context.Context, q db.Querier, project int64, keys []Key) ([]*EventRow, error) {
-	if len(keys) == 0 {
-		return nil, nil
+// ByKey reads events of a project, the newest processed first.
+func (s *Store) ByKey(ctx context.Context, q db.Querier, project int64, keys []Key) (list []*EventRow, err error) {
+	for cond, args := range ByKeys(project, keys) {
+		some, err := db.List(ctx, q, ScanEvent, eventColumns+" FROM event e"+eventJoins+" WHERE "+cond, args...)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, some...)
 	}
-	byDay := map[int][]any{}
-	for _, k := range keys {
-		byDay[k.KeepDay] = append(byDay[k.KeepDay], k.Filing)
-	}
-	var parts []string
-	var args []any
-	for _, day := range slices.Sorted(maps.Keys(byDay)) {
-		parts = append(parts, "(SELECT project, filing, keep_day FROM event WHERE project=? AND keep_day=? AND filing IN ("+db.Marks(len(byDay[day]))+"))")
-		args = append(append(args, project, day), byDay[day]...)
-	}
-	return db.List(ctx, q, ScanEvent, fmt.Sprintf(EventSelect, strings.Join(parts, " UNION ALL "), Newest), args...)
+	slices.SortFunc(list, func(a, b *EventRow) int { return cmp.Compare(b.Position, a.Position) })
+	return list, nil
 }
 
 // Event finds an event of a project by its id.
 func (s *Store) Event(ctx context.Context, project *projects.Project, id uuid.UUID) (*EventRow, error) {
-	e, err := db.First(ctx, s.db, ScanEvent, fmt.Sprintf(EventSelect, "SELECT project, filing, keep_day FROM event WHERE project=? AND id=? LIMIT 1", Newest), project.ID, id[:])
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "%s has no event %s; it may not be filed yet", project.Name, id)
-	}
-	return e, err
-}
-
-// EndOfIssue is the newest or the oldest event of an issue.
-func (s *Store) EndOfIssue(ctx context.Context, issue int64, direction string) (*EventRow, error) {
-	keys, args, err := s.KeysOfIssue(ctx, IssueKeys{Issue: issue, Kept: true, Direction: direction, Limit: 1})
+	keys, err := s.keyOf(ctx, project.ID, id)
 	if err != nil {
 		return nil, err
 	}
-	e, err := db.First(ctx, s.db, ScanEvent, fmt.Sprintf(EventSelect, keys, direction), args...)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "no event of this issue is kept any more")
+	list, err := s.ByKey(ctx, s.db, project.ID, keys)
+	if err == nil && len(list) == 0 {
+		err = problem.New(problem.NotFound, "%s has no event %s; it may not be processed yet", project.Name, id)
 	}
-	return e, err
+	if err != nil {
+		return nil, err
+	}
+	return list[0], nil
 }
 
-// Neighbours are the filing-order neighbours of an event among those of its
+// EndOfIssue is the newest or the oldest event of an issue.
+func (s *Store) EndOfIssue(ctx context.Context, project, issue int64, direction string) (*EventRow, error) {
+	keys, err := s.KeysOfIssue(ctx, s.db, KeyQuery{Project: project, Issue: issue, Kept: true, Direction: direction,
+		Limit: 1})
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.ByKey(ctx, s.db, project, keys)
+	if err == nil && len(list) == 0 {
+		err = problem.New(problem.NotFound, "no event of this issue is kept any more")
+	}
+	if err != nil {
+		return nil, err
+	}
+	return list[0], nil
+}
+
+// Neighbours are the processing-order neighbours of an event among those of its
 // issue whose bodies are there.
 type Neighbours struct {
 	Newest, Newer, Older, Oldest uuid.UUID // zero where there is none
@@ -203,54 +156,73 @@ func (s *Store) IssueEvent(ctx context.Context, project *projects.Project, issue
 	which string) (*EventRow, error) {
 	switch which {
 	case "newest":
-		return s.EndOfIssue(ctx, issue, Newest)
+		return s.EndOfIssue(ctx, project.ID, issue, Newest)
 	case "oldest":
-		return s.EndOfIssue(ctx, issue, oldest)
+		return s.EndOfIssue(ctx, project.ID, issue, oldest)
 	}
 	id, err := uuid.Parse(which)
 	if err != nil {
-		return nil, fault.New(fault.BadInput, "%q is no event: write newest, oldest or an event's id", which)
+		return nil, problem.New(problem.BadInput, "%q is no event: write newest, oldest or an event's id", which)
 	}
 	return s.Event(ctx, project, id)
 }
 
-// mostCounted is how far from the newest an event's position is counted.
-const mostCounted = 10_000
+// maxCounted is how far from the newest an event's position is counted.
+const maxCounted = 10_000
 
 // EventNeighbours finds where an event stands among those of its issue.
 func (s *Store) EventNeighbours(ctx context.Context, issue int64, e *EventRow) (Neighbours, error) {
 	var n Neighbours
+	var wanted []Key
+	at := map[int64][]*uuid.UUID{} // which answers an event is
 	for _, q := range []struct {
-		to              *uuid.UUID
-		cond, direction string
-	}{{&n.Newest, "", Newest}, {&n.Oldest, "", oldest}, {&n.Newer, ">", oldest}, {&n.Older, "<", Newest}} {
-		keys, args, err := s.KeysOfIssue(ctx, IssueKeys{issue, true, q.cond, e.Filing, q.direction, 1})
+		from, before int64
+		direction    string
+		limit        int
+		to           *uuid.UUID
+	}{
+		{0, 0, Newest, 1, &n.Newest},
+		{0, 0, oldest, 1, &n.Oldest},
+		{0, e.Position, Newest, 1, &n.Older},
+		{e.Position, 0, oldest, maxCounted + 1, &n.Newer}, // they are counted, and not for ever
+	} {
+		keys, err := s.KeysOfIssue(ctx, s.db, KeyQuery{Project: e.project, Issue: issue, Kept: true, From: q.from,
+			Before: q.before, Direction: q.direction, Limit: q.limit})
 		if err != nil {
 			return n, err
 		}
-		var id []byte
-		err = s.db.QueryRowContext(ctx, "SELECT e.id FROM ("+keys+") k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day", args...).Scan(&id)
-		if err == nil {
-			*q.to = uuid.UUID(id)
-		} else if !errors.Is(err, sql.ErrNoRows) {
+		if q.to == &n.Newer {
+			n.Position = int64(len(keys))
+			keys = slices.DeleteFunc(keys, func(k Key) bool { return k.Position == e.Position })
+		}
+		if len(keys) > 0 {
+			wanted = append(wanted, keys[0])
+			at[keys[0].Position] = append(at[keys[0].Position], q.to)
+		}
+	}
+	if n.Position > maxCounted {
+		n.Position = 0
+	}
+	for cond, args := range ByKeys(e.project, wanted) {
+		err := db.Each(ctx, s.db, func(r *sql.Rows) error {
+			var position int64
+			var id []byte
+			err := r.Scan(&position, &id)
+			for _, to := range at[position] {
+				*to = uuid.UUID(id)
+			}
+			return err
+		}, "SELECT e.filing, e.id FROM event e WHERE "+cond, args...)
+		if err != nil {
 			return n, err
 		}
 	}
-	// Counting goes from the newest, and not for ever.
-	keys, args, err := s.KeysOfIssue(ctx, IssueKeys{issue, true, ">=", e.Filing, oldest, mostCounted + 1})
-	if err != nil {
-		return n, err
-	}
-	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM ("+keys+") k", args...).Scan(&n.Position)
-	if n.Position > mostCounted {
-		n.Position = 0
-	}
-	return n, err
+	return n, nil
 }
 
-// FiledUnder is the computed fingerprint that an event's variant was filed
+// StoredFingerprint is the computed fingerprint that an event's variant was processed
 // under; that of a part that was split off is the one it was part of.
-func (s *Store) FiledUnder(ctx context.Context, e *EventRow) (k fingerprint.Key, err error) {
+func (s *Store) StoredFingerprint(ctx context.Context, e *EventRow) (k fingerprint.Key, err error) {
 	var raw []byte
 	if err := s.db.QueryRowContext(ctx, "SELECT COALESCE(base_fingerprint, fingerprint) FROM variant WHERE id=?", e.variant).Scan(&raw); err != nil {
 		return k, err
@@ -265,7 +237,7 @@ type TracedEvent struct {
 }
 
 // EventsOfTrace lists events of a trace in the order they were thrown, of the
-// projects that somebody sees.
+// projects that a person sees.
 func (s *Store) EventsOfTrace(ctx context.Context, trace string, seen sight.Sight,
 	limit int) (list []TracedEvent, err error) {
 	// A trace that millions of events name is none: so many are looked at.

@@ -10,16 +10,16 @@ import (
 	"firethorn/internal/db"
 )
 
-// FeedbackRow is what a person said.
+// FeedbackRow is a feedback message.
 type FeedbackRow struct {
 	ID, Event            uuid.UUID // Event: uuid.Nil where it is about nothing in particular
-	Issue                int64     // number; 0: its event is not filed
+	Issue                int64     // number; 0: its event is not processed
 	At, Received         time.Time
 	Text                 string
 	Cut                  bool
 	Name, Email          string
 	Release, Environment string
-	filing               int64
+	position             int64
 }
 
 // FeedbackQuery asks for feedback, newest first.
@@ -52,7 +52,7 @@ func (s *Store) FeedbackList(ctx context.Context, q FeedbackQuery) (list []Feedb
 		var id, event []byte
 		var said, received int64
 		err := db.ScanNames(r,
-			db.Into{"id": &f.filing, "uuid": &id, "event": &event, "number": &f.Issue, "written": &said,
+			db.Into{"id": &f.position, "uuid": &id, "event": &event, "number": &f.Issue, "written": &said,
 				"received": &received, "text": &f.Text, "cut": &f.Cut, "name": &f.Name, "email": &f.Email,
 				"release_name": &f.Release, "environment_name": &f.Environment})
 		if err != nil {
@@ -68,12 +68,12 @@ func (s *Store) FeedbackList(ctx context.Context, q FeedbackQuery) (list []Feedb
 		" LEFT JOIN variant v ON v.id=f.variant LEFT JOIN issue i ON i.id=v.issue LEFT JOIN app_release r ON r.id=f.app_release JOIN environment n ON n.id=f.environment WHERE "+where+" ORDER BY f.id DESC LIMIT ?", append(args, q.Limit+1)...)
 	if len(list) > q.Limit {
 		list = list[:q.Limit]
-		next = list[q.Limit-1].filing
+		next = list[q.Limit-1].position
 	}
 	return list, next, err
 }
 
-// FeedbackCount is how much people said about an issue.
+// FeedbackCount is how many feedback messages an issue has.
 func (s *Store) FeedbackCount(ctx context.Context, issue int64) (n int64, err error) {
 	err = s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM variant v JOIN feedback f ON f.variant=v.id WHERE v.issue=?", issue).Scan(&n)
 	return n, err

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/session"
 	"firethorn/internal/db"
 )
@@ -50,7 +50,7 @@ func (s *Store) Session(ctx context.Context, project int64, name string) (*Sessi
 	id := SessionHash(name)
 	row, err := db.First(ctx, s.db, scanSession, sessionSelect+" WHERE s.project=? AND s.id=?", project, id[:])
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "session %.100q is not known, or no longer kept", name)
+		return nil, problem.New(problem.NotFound, "session %.100q is not known, or no longer kept", name)
 	}
 	return row, err
 }
@@ -83,7 +83,7 @@ func (s *Store) Sessions(ctx context.Context, q SessionQuery) (list []*SessionRo
 	if !q.Before.IsZero() {
 		key, err := hex.DecodeString(q.After)
 		if err != nil {
-			return nil, nil, fault.New(fault.BadInput, "the cursor cannot be read; take it from \"next\" as it is")
+			return nil, nil, problem.New(problem.BadInput, "the cursor cannot be read; take it from \"next\" as it is")
 		}
 		where, args = append(where, "(s.started<? OR s.started=? AND s.id<?)"), append(args, db.Micros(q.Before),
 			db.Micros(q.Before), key)
@@ -105,7 +105,7 @@ func (s *Store) Sessions(ctx context.Context, q SessionQuery) (list []*SessionRo
 
 // SessionCount is how many sessions of a release and environment ended how.
 type SessionCount struct {
-	Day                  string // YYYY-MM-DD, "" where days are not told apart
+	Day                  string // YYYY-MM-DD, "" where days are not distinguished
 	Release, Environment string
 	Outcomes             map[session.Outcome]int64
 }
@@ -147,7 +147,7 @@ func (s *Store) SessionCounts(ctx context.Context, project int64, from, to time.
 
 // EventsOfSession lists the events that carry a session's name, in the order
 // they were thrown.
-func (s *Store) EventsOfSession(ctx context.Context, project int64, name string, most int) ([]*EventRow, error) {
+func (s *Store) EventsOfSession(ctx context.Context, project int64, name string, limit int) ([]*EventRow, error) {
 	id := SessionHash(name)
 	var list []*EventRow
 	keys := "SELECT project, filing, keep_day FROM event FORCE INDEX (of_session) WHERE project=? AND session=? ORDER BY filing LIMIT ?"
@@ -155,7 +155,7 @@ func (s *Store) EventsOfSession(ctx context.Context, project int64, name string,
 		e, err := ScanEvent(r)
 		list = append(list, e)
 		return err
-	}, fmt.Sprintf(EventSelect, keys, oldest), project, id[:], most)
+	}, fmt.Sprintf(EventSelect, keys, oldest), project, id[:], limit)
 }
 
 // SessionHash is the key of a session: of the name that applications give it,

@@ -12,7 +12,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 )
@@ -68,13 +68,13 @@ func (a *appender) close() {
 
 // away is the answer to senders while the database cannot be used.
 func away(err error) error {
-	return &fault.Error{Op: "mariadb.Append", Code: fault.Unavailable, Retry: 5 * time.Second, Err: err,
+	return &problem.Error{Op: "mariadb.Append", Code: problem.Unavailable, Retry: 5 * time.Second, Err: err,
 		Pub: "the database is away; nothing was stored of this request, send it again later with the same ids"}
 }
 
 // Append stores a batch. When it returns nil the batch is written and synced.
 // While the database is away, or more waits to be written than memory should
-// hold, it fails at once with fault.Unavailable.
+// hold, it fails at once with problem.Unavailable.
 func (s *Store) Append(ctx context.Context, project int64, b *pipeline.Batch) error {
 	return s.inbox.append(ctx, project, b)
 }
@@ -85,7 +85,7 @@ func (s *Store) CanAppend() error {
 		return away(nil)
 	}
 	if s.inbox.waiting.Load() > waitingBytes {
-		return &fault.Error{Op: "mariadb.Append", Code: fault.Unavailable, Retry: time.Second, Pub: "more is being sent than can be written; send it again in a moment"}
+		return &problem.Error{Op: "mariadb.Append", Code: problem.Unavailable, Retry: time.Second, Pub: "more is being sent than can be written; send it again in a moment"}
 	}
 	return nil
 }
@@ -106,7 +106,7 @@ func (a *appender) append(ctx context.Context, project int64, b *pipeline.Batch)
 	case a.jobs <- j:
 	default:
 		a.waiting.Add(-int64(j.size))
-		return &fault.Error{Op: "mariadb.Append", Code: fault.Unavailable, Retry: time.Second, Pub: "more is being sent than can be written; send it again in a moment"}
+		return &problem.Error{Op: "mariadb.Append", Code: problem.Unavailable, Retry: time.Second, Pub: "more is being sent than can be written; send it again in a moment"}
 	}
 	select {
 	case err := <-j.done:
@@ -140,7 +140,7 @@ func (a *appender) run() {
 	}
 }
 
-// inboxRow is one row to write, with the jobs it stands for.
+// inboxRow is one row to write, with the jobs it answers.
 type inboxRow struct {
 	args []any
 	jobs []*appendJob
@@ -185,7 +185,7 @@ func (s *Store) SawAway(err error) {
 // Usable fails while the database is known to be away.
 func (s *Store) Usable() error {
 	if s.inbox.away.Load() {
-		return &fault.Error{Op: "mariadb.Usable", Code: fault.Unavailable, Retry: 5 * time.Second, Pub: "the database is away; nothing was changed, try again in a moment"}
+		return &problem.Error{Op: "mariadb.Usable", Code: problem.Unavailable, Retry: 5 * time.Second, Pub: "the database is away; nothing was changed, try again in a moment"}
 	}
 	return nil
 }

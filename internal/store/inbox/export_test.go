@@ -6,8 +6,8 @@ import (
 	"firethorn/internal/pipeline"
 )
 
-// MaxLost is how many names of what clients lost are told apart.
-const MaxLost = mostLost
+// MaxLost is how many names of what clients lost are distinguished.
+const MaxLost = maxLost
 
 // Insert writes batches as rows of their own, in one write.
 func (s *Store) Insert(ctx context.Context, project int64, batches []*pipeline.Batch) error {

@@ -65,7 +65,7 @@ func TestRecount_FindsNumbersThatLeadNowhere(t *testing.T) {
 }
 
 // losing is a connection that loses the answer to a statement: the server gets
-// and does it, and who sent it hears of an end.
+// and does it, and the sender learns of an end.
 type losing struct {
 	net.Conn
 	lose *atomic.Pointer[[]byte] // what the statement holds; nil: nothing is lost
@@ -195,7 +195,7 @@ func TestClaim_LeavesWhatANewerVersionWrote(t *testing.T) {
 	if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
-	if st, err := b.Overview.Inbox(t.Context()); err != nil || st.Rows != 1 || st.SetAside != 0 {
+	if st, err := b.Overview.Inbox(t.Context()); err != nil || st.Rows != 1 || st.Failed != 0 {
 		t.Errorf("%+v, %v: what a newer version wrote must wait", st, err)
 	}
 	if c, err := b.Inbox.Claim(t.Context(), b.Leases[inbox.ShardOf(b.Project.ID)], b.Project.ID, false); err != nil || len(c.Deliveries) != 0 {

@@ -24,7 +24,7 @@ type Delivery struct {
 	at      time.Time
 }
 
-// Bounds of what is filed in one turn.
+// Limits of one claim.
 const (
 	claimRows   = 200
 	claimEvents = 2000
@@ -35,20 +35,20 @@ const (
 type Claim struct {
 	Project    int64
 	Deliveries []Delivery
-	// Tries is how often these deliveries were taken in hand; above 1 a process
+	// Tries is how often these deliveries were taken claimed; above 1 a process
 	// has ended or failed over them.
 	Tries int
-	// Suspect is the event that was being filed alone when the process ended,
+	// Suspect is the event that was being processed alone when the process ended,
 	// and Deaths how often that happened.
 	Suspect uuid.UUID
 	Deaths  int
 	// Done tells, a bit for each event in order, which events an earlier try has
-	// filed one by one. They are not touched again: they would count as repeats.
+	// processed one by one. They are not touched again: they would count as repeats.
 	Done []byte
 	More bool // the project has more than this
 }
 
-// Claim takes a project's oldest deliveries in hand and writes that down
+// Claim takes a project's oldest deliveries claimed and writes that down
 // before anything is done with them. again says that the last turn failed for
 // a reason that lies not in them, so that it does not count.
 func (s *Store) Claim(ctx context.Context, l Lease, project int64, again bool) (*Claim, error) {
@@ -64,7 +64,7 @@ func (s *Store) Claim(ctx context.Context, l Lease, project int64, again bool) (
 	if c.Deliveries, c.More, err = s.deliveries(ctx, l.Shard, project, ids); err != nil {
 		return nil, err
 	}
-	if len(ids) > 0 && len(c.Deliveries) == 0 { // all of them were filed
+	if len(ids) > 0 && len(c.Deliveries) == 0 { // all of them were processed
 		c.Tries, c.Deaths, c.Suspect, c.Done = 0, 0, uuid.Nil, nil
 		if c.Deliveries, c.More, err = s.deliveries(ctx, l.Shard, project, nil); err != nil {
 			return nil, err
@@ -87,7 +87,7 @@ func (s *Store) Claim(ctx context.Context, l Lease, project int64, again bool) (
 	return c, s.db.ExecPrepared(ctx, nil, "REPLACE INTO claim (project, deliveries, tries, suspect, deaths, done) VALUES (?,?,?,?,?,?)", []any{project, ids, min(c.Tries, 250), db.NullUUID(c.Suspect), min(c.Deaths, 250), c.Done})
 }
 
-// Suspect writes down which event is filed alone next.
+// Suspect writes down which event is processed alone next.
 func (s *Store) Suspect(ctx context.Context, c *Claim, event uuid.UUID) error {
 	deaths := 0
 	if event == c.Suspect {
@@ -138,9 +138,9 @@ func (s *Store) deliveries(ctx context.Context, shard int, project int64,
 	return out, more || len(out) == claimRows, err
 }
 
-// Unreadable is what is set aside of a delivery that cannot be read.
-func (d *Delivery) Unreadable() Aside {
-	return Aside{Project: d.Project, Received: d.at, Why: d.Err.Error(), Packed: d.packed}
+// Unreadable is the failed event of a delivery that cannot be read.
+func (d *Delivery) Unreadable() FailedEvent {
+	return FailedEvent{Project: d.Project, Received: d.at, Why: d.Err.Error(), Packed: d.packed}
 }
 
 // Waiting lists the projects that have something in the inbox of the shards

@@ -12,7 +12,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/projects"
@@ -123,17 +123,17 @@ func TestClaim_KnowsWhatWasInHandWhenAProcessEnded(t *testing.T) {
 	}
 }
 
-func TestRetry_PutsBackWhatWasSetAside(t *testing.T) {
+func TestRetry_ReturnsFailedEventsToTheQueue(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Store(testbed.Event{ID: "a", Function: "tideAt", User: "p-1", At: testbed.Noon})
 	f := b.Batch()
 	f.Items = nil
-	f.Aside = []inbox.Aside{{Project: b.Project.ID, Received: testbed.Noon, Why: "no reason \xff" + strings.Repeat("é", 5000), Event: f.Deliveries[0].Batches[0].IDs[0], Packed: pipeline.Pack(f.Deliveries[0].Batches[0].Alone(0))}}
+	f.Failed = []inbox.FailedEvent{{Project: b.Project.ID, Received: testbed.Noon, Why: "no reason \xff" + strings.Repeat("é", 5000), Event: f.Deliveries[0].Batches[0].IDs[0], Packed: pipeline.Pack(f.Deliveries[0].Batches[0].Alone(0))}}
 	if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
-	list, err := b.Inbox.SetAside(t.Context(), b.Project.ID, 10)
-	if err != nil || len(list) != 1 || !strings.HasPrefix(list[0].Why, "no reason \uFFFDé") || len(list[0].Why) > 8000 || list[0].Event != f.Aside[0].Event {
+	list, err := b.Inbox.FailedEvents(t.Context(), b.Project.ID, 10)
+	if err != nil || len(list) != 1 || !strings.HasPrefix(list[0].Why, "no reason \uFFFDé") || len(list[0].Why) > 8000 || list[0].Event != f.Failed[0].Event {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	if _, err := b.Inbox.Retry(t.Context(), list[0].ID); err != nil {
@@ -144,7 +144,7 @@ func TestRetry_PutsBackWhatWasSetAside(t *testing.T) {
 	}
 	b.WantCounts(1, 1, 1)
 	_, err = b.Inbox.Retry(t.Context(), list[0].ID)
-	if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.NotFound {
+	if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.NotFound {
 		t.Errorf("retried twice: %v", err)
 	}
 }
@@ -153,16 +153,16 @@ func TestDiscardAndExpiry_AreCounted(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	f := ingest.Batch{Project: b.Project.Project, Lease: b.Leases[inbox.ShardOf(b.Project.ID)]}
 	for i := range 3 {
-		f.Aside = append(f.Aside, inbox.Aside{Project: b.Project.ID, Received: testbed.Noon.Add(-time.Duration(i) * 20 * testbed.Day), Why: fmt.Sprint(i)})
+		f.Failed = append(f.Failed, inbox.FailedEvent{Project: b.Project.ID, Received: testbed.Noon.Add(-time.Duration(i) * 20 * testbed.Day), Why: fmt.Sprint(i)})
 	}
 	if _, err := b.Ingest.Process(t.Context(), f); err != nil {
 		t.Fatal(err)
 	}
-	list, _ := b.Inbox.SetAside(t.Context(), 0, 10)
+	list, _ := b.Inbox.FailedEvents(t.Context(), 0, 10)
 	if err := b.Inbox.Discard(t.Context(), list[0].ID); err != nil {
 		t.Fatal(err)
 	}
-	if err := b.Inbox.ExpireAside(t.Context()); err != nil {
+	if err := b.Inbox.ExpireFailed(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	if left, discarded, expired := b.One("SELECT COUNT(*) FROM failed_event"), b.One("SELECT SUM(events) FROM received WHERE cause='discarded'"), b.One("SELECT SUM(events) FROM received WHERE cause='expired'"); left != 1 || discarded != 1 || expired != 1 {

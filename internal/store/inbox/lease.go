@@ -31,7 +31,7 @@ type Lease struct {
 var ErrLeaseLost = errors.New("another process has taken this shard")
 
 // TakeLeases renews this process's shards until now+hold, takes free ones up
-// to its share, and lets go of those beyond it. The share is the shards
+// to its share, and releases those beyond it. The share is the shards
 // divided by the processes alive.
 func (s *Store) TakeLeases(ctx context.Context, owner uuid.UUID, hold time.Duration) ([]Lease, error) {
 	_, err := s.db.ExecContext(ctx,
@@ -97,7 +97,7 @@ func (s *Store) renewShards(ctx context.Context, owner uuid.UUID, hold time.Dura
 		_, err = s.db.ExecContext(ctx,
 			db.NoWait+"UPDATE shard_lease SET until="+db.Clock+"+? WHERE shard=? AND owner=?", hold.Microseconds(),
 			shard, owner[:])
-		if db.LockTimeout(err) { // by a batch of our own that is about to commit, or by whoever is taking it
+		if db.LockTimeout(err) { // by a batch of our own that is about to commit, or by a process that is claiming it
 			err = nil
 		}
 	}
@@ -105,14 +105,14 @@ func (s *Store) renewShards(ctx context.Context, owner uuid.UUID, hold time.Dura
 }
 
 // takeShards takes up to so many shards whose leases have run out, one at a time.
-func (s *Store) takeShards(ctx context.Context, owner uuid.UUID, hold time.Duration, most int) error {
+func (s *Store) takeShards(ctx context.Context, owner uuid.UUID, hold time.Duration, limit int) error {
 	free, err := db.Numbers(ctx, s.db,
 		"SELECT shard FROM shard_lease WHERE until<"+db.Clock+" AND owner<>? ORDER BY shard", owner[:])
 	if err != nil {
 		return err
 	}
 	for _, shard := range free {
-		if most <= 0 {
+		if limit <= 0 {
 			return nil
 		}
 		r, err := s.db.ExecContext(ctx,
@@ -127,13 +127,13 @@ func (s *Store) takeShards(ctx context.Context, owner uuid.UUID, hold time.Durat
 		if n, err := r.RowsAffected(); err != nil {
 			return err
 		} else if n == 1 {
-			most--
+			limit--
 		}
 	}
 	return nil
 }
 
-// ReleaseLeases lets go of all shards at once, so that another process need
+// ReleaseLeases releases all shards at once, so that another process need
 // not wait.
 func (s *Store) ReleaseLeases(ctx context.Context, owner uuid.UUID) error {
 	_, err := s.db.ExecContext(ctx, "UPDATE shard_lease SET until=0, owner=? WHERE owner=?", uuid.Nil[:], owner[:])

@@ -10,13 +10,13 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 )
 
-// Aside is an event that could not be filed.
-type Aside struct {
+// FailedEvent is an event that could not be processed.
+type FailedEvent struct {
 	ID       uuid.UUID // of the row in the queue
 	Project  int64
 	Received time.Time
@@ -25,11 +25,11 @@ type Aside struct {
 	Packed   []byte    // a batch of this event alone, as in the inbox
 }
 
-// asideLife is how long an event that could not be filed is kept.
-const asideLife = 30 * 24 * time.Hour
+// failedKept is how long an event that could not be processed is kept.
+const failedKept = 30 * 24 * time.Hour
 
-// SetAside keeps events that failed, with the error of each.
-func SetAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
+// AddFailed keeps events that failed, with the error of each.
+func AddFailed(ctx context.Context, tx *sql.Tx, list []FailedEvent) error {
 	rows := make([][]any, len(list))
 	for i, a := range list {
 		id := uuid.New()
@@ -41,11 +41,11 @@ func SetAside(ctx context.Context, tx *sql.Tx, list []Aside) error {
 	return db.InsertRows(ctx, tx, "INSERT INTO failed_event (id, project, received, error, event, body)", "", rows)
 }
 
-// SetAside lists what could not be filed, newest first; project 0 is all.
-func (s *Store) SetAside(ctx context.Context, project int64, limit int) ([]Aside, error) {
-	var out []Aside
+// FailedEvents lists events that could not be processed, newest first; project 0 is all.
+func (s *Store) FailedEvents(ctx context.Context, project int64, limit int) ([]FailedEvent, error) {
+	var out []FailedEvent
 	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
-		var a Aside
+		var a FailedEvent
 		var id, eventID []byte
 		var received int64
 		if err := r.Scan(&id, &a.Project, &received, &a.Why, &eventID, &a.Packed); err != nil {
@@ -61,14 +61,14 @@ func (s *Store) SetAside(ctx context.Context, project int64, limit int) ([]Aside
 	return out, err
 }
 
-// Retry puts an event that was set aside back into the inbox.
+// Retry puts an event that failed back into the inbox.
 func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err error) {
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 		var received int64
 		var body []byte
 		err := tx.QueryRowContext(ctx, "SELECT project, received, body FROM failed_event WHERE id=? FOR UPDATE", id[:]).Scan(&project, &received, &body)
 		if errors.Is(err, sql.ErrNoRows) {
-			return fault.New(fault.NotFound, "no failed event has the id %s; firethorn queue lists them", id)
+			return problem.New(problem.NotFound, "no failed event has the id %s; firethorn queue lists them", id)
 		}
 		if err != nil {
 			return err
@@ -90,17 +90,17 @@ func (s *Store) Retry(ctx context.Context, id uuid.UUID) (project int64, err err
 	return project, err
 }
 
-// Discard lets go of an event that was set aside, and counts it.
+// Discard deletes a failed event, and counts it.
 func (s *Store) Discard(ctx context.Context, id uuid.UUID) error {
-	return s.db.InTx(ctx, func(tx *sql.Tx) error { return s.DropAside(ctx, tx, id, CauseDiscarded) })
+	return s.db.InTx(ctx, func(tx *sql.Tx) error { return s.DropFailed(ctx, tx, id, CauseDiscarded) })
 }
 
-// DropAside deletes a failed event and counts it under the cause.
-func (s *Store) DropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause string) error {
+// DropFailed deletes a failed event and counts it under the cause.
+func (s *Store) DropFailed(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause string) error {
 	var project int64
 	err := tx.QueryRowContext(ctx, "SELECT project FROM failed_event WHERE id=? FOR UPDATE", id[:]).Scan(&project)
 	if errors.Is(err, sql.ErrNoRows) {
-		return fault.New(fault.NotFound, "no failed event has the id %s; firethorn queue lists them", id)
+		return problem.New(problem.NotFound, "no failed event has the id %s; firethorn queue lists them", id)
 	}
 	if err != nil {
 		return err
@@ -113,21 +113,21 @@ func (s *Store) DropAside(ctx context.Context, tx *sql.Tx, id uuid.UUID, cause s
 	return s.WriteTally(ctx, tx, project, &t)
 }
 
-// ExpireAside lets go of what was set aside too long ago.
-func (s *Store) ExpireAside(ctx context.Context) error {
+// ExpireFailed deletes events that failed too long ago.
+func (s *Store) ExpireFailed(ctx context.Context) error {
 	var ids [][]byte
 	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var id []byte
 		err := r.Scan(&id)
 		ids = append(ids, id)
 		return err
-	}, "SELECT id FROM failed_event WHERE received<? LIMIT 1000", db.Micros(s.db.Now().Add(-asideLife)))
+	}, "SELECT id FROM failed_event WHERE received<? LIMIT 1000", db.Micros(s.db.Now().Add(-failedKept)))
 	if err != nil {
 		return err
 	}
 	for _, id := range ids {
-		err := s.db.InTx(ctx, func(tx *sql.Tx) error { return s.DropAside(ctx, tx, uuid.UUID(id), CauseExpired) })
-		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+		err := s.db.InTx(ctx, func(tx *sql.Tx) error { return s.DropFailed(ctx, tx, uuid.UUID(id), CauseExpired) })
+		if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.NotFound {
 			continue // another process was faster
 		}
 		if err != nil {

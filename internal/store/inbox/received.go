@@ -13,33 +13,33 @@ import (
 )
 
 // The causes under which events are counted by hour of receipt. Those of
-// filing are counted in its transaction: each acknowledged event under
-// CauseFiled, CauseRepeat, CauseJoined, CauseDropped or CauseSetAside exactly
+// processing are counted in its transaction: each acknowledged event under
+// CauseProcessed, CauseRepeat, CauseJoined, CauseDropped or CauseEventFailed exactly
 // once.
 const (
-	CauseFiled    = "filed"
-	CauseRepeat   = "repeat"    // filed before
-	CauseJoined   = "joined"    // to an event that another report of the exception made
-	CauseDropped  = "dropped"   // by a rule
-	CauseSetAside = "set_aside" // could not be filed
+	CauseProcessed   = "filed"
+	CauseRepeat      = "repeat"    // processed before
+	CauseJoined      = "joined"    // to an event that another report of the exception made
+	CauseDropped     = "dropped"   // by a rule
+	CauseEventFailed = "set_aside" // could not be processed
 
 	CauseSession  = "session"  // a message about a session
 	CauseFeedback = "feedback" // what a person said
 
-	CauseScrubbed = "scrubbed"           // something was, by a rule or kind
-	CauseCut      = "cut"                // something was over a limit
-	CauseCapped   = "capped"             // would have made more new things than an hour allows
-	CauseFailed   = "condition_failed"   // a rule's condition gave an error
-	CauseCostly   = "too_costly"         // a rule's condition was stopped
-	CauseEmpty    = "nothing_to_fill_in" // a grouping rule's values were all empty
+	CauseScrubbed        = "scrubbed"           // something was, by a rule or kind
+	CauseCut             = "cut"                // something was over a limit
+	CauseCapped          = "capped"             // would have made more new things than an hour allows
+	CauseConditionFailed = "condition_failed"   // a rule's condition gave an error
+	CauseCostly          = "too_costly"         // a rule's condition was stopped
+	CauseEmpty           = "nothing_to_fill_in" // a grouping rule's values were all empty
 
-	CauseOver       = "over_allowance" // turned away: the project's allowance was used up
-	CauseTurnedAway = "turned_away"    // turned away: the service was full
-	CauseRefused    = "refused"        // not readable, or not allowed
+	CauseOver     = "over_allowance" // turned away: the project's allowance was used up
+	CauseRejected = "turned_away"    // turned away: the service was full
+	CauseRefused  = "refused"        // not readable, or not allowed
 
 	CauseLost      = "lost_by_client" // as clients say
-	CauseDiscarded = "discarded"      // set aside, and let go of by a person
-	CauseExpired   = "expired"        // set aside, and nobody cared
+	CauseDiscarded = "discarded"      // failed, and let go of by a person
+	CauseExpired   = "expired"        // failed, and nobody cared
 )
 
 // Tally counts events by cause and rule, and keeps an example of each.
@@ -56,8 +56,8 @@ type tallyKey struct {
 type exampleKey struct{ cause, rule string }
 
 type example struct {
-	at    time.Time
-	words string
+	at   time.Time
+	text string
 }
 
 // longestRule is how long a rule's name may be.
@@ -74,7 +74,7 @@ func (t *Tally) Add(at time.Time, cause, rule string, events int64) {
 	t.counts[tallyKey{at.Unix() / 3600, cause, event.TrimText(rule, longestRule)}] += events
 }
 
-// Example keeps words that tell what such an event was; of the same cause and
+// Example keeps a text that describes such an event; of the same cause and
 // rule a few that differ.
 func (t *Tally) Example(at time.Time, cause, rule, words string) {
 	if t.counts == nil {
@@ -82,7 +82,7 @@ func (t *Tally) Example(at time.Time, cause, rule, words string) {
 	}
 	k, ex := exampleKey{cause, event.TrimText(rule, longestRule)}, example{at, event.TrimText(words, 480)}
 	if list := t.examples[k]; len(list) < exampleSlots && !slices.ContainsFunc(list, func(e example) bool {
-		return e.words == ex.words
+		return e.text == ex.text
 	}) {
 		t.examples[k] = append(list, ex)
 	}
@@ -105,7 +105,7 @@ func (t *Tally) String() string {
 func (t *Tally) Examples() (words []string) {
 	for _, list := range t.examples {
 		for _, e := range list {
-			words = append(words, e.words)
+			words = append(words, e.text)
 		}
 	}
 	slices.Sort(words)
@@ -115,12 +115,12 @@ func (t *Tally) Examples() (words []string) {
 // exampleSlots is how many examples are kept of a cause and rule.
 const exampleSlots = 5
 
-// CountReceived adds to what is counted of a project.
+// CountReceived adds to a project's counts of received events.
 func (s *Store) CountReceived(ctx context.Context, project int64, t *Tally) error {
 	return s.WriteTally(ctx, s.db, project, t)
 }
 
-// WriteTally adds what was counted to the totals of a project.
+// WriteTally adds a tally to the totals of a project.
 func (s *Store) WriteTally(ctx context.Context, q db.Querier, project int64, t *Tally) error {
 	var rows [][]any
 	for k, n := range t.counts {
@@ -134,14 +134,14 @@ func (s *Store) WriteTally(ctx context.Context, q db.Querier, project int64, t *
 	for k, list := range t.examples {
 		for i, e := range list {
 			rows = append(rows, []any{project, k.cause, k.rule, (list[0].at.Unix() + int64(i)) % exampleSlots,
-				db.Micros(e.at), e.words})
+				db.Micros(e.at), e.text})
 		}
 	}
 	return db.InsertRows(ctx, q, "INSERT INTO received_example (project, cause, rule, slot, at, text)", " ON DUPLICATE KEY UPDATE at=VALUES(at), text=VALUES(text)", rows)
 }
 
-// mostLost is how many causes of loss clients may name in an hour.
-const mostLost = 30
+// maxLost is how many causes of loss clients may name in an hour.
+const maxLost = 30
 
 // ClientDrops adds to the counts of what clients say they lost. The names of
 // causes are theirs, so what is no plain name, or one too many, is "other".
@@ -159,7 +159,7 @@ func (s *Store) ClientDrops(ctx context.Context, project int64, drops map[string
 	}
 	var t Tally
 	for cause, n := range drops {
-		if !plainName(cause) || !known[cause] && len(known) >= mostLost {
+		if !plainName(cause) || !known[cause] && len(known) >= maxLost {
 			cause = "other"
 		}
 		known[cause] = true
@@ -181,7 +181,7 @@ type ReceivedRow struct {
 	Events      int64
 }
 
-// Received lists what was counted of a project from one hour up to another,
+// Received lists a project's counts of received events from one hour up to another,
 // oldest first.
 func (s *Store) Received(ctx context.Context, project int64, from, to time.Time) ([]ReceivedRow, error) {
 	var out []ReceivedRow
@@ -197,8 +197,8 @@ func (s *Store) Received(ctx context.Context, project int64, from, to time.Time)
 
 // ReceivedExample is one event that a cause befell, in words.
 type ReceivedExample struct {
-	Cause, Rule, Words string
-	At                 time.Time
+	Cause, Rule, Text string
+	At                time.Time
 }
 
 // ReceivedExamples lists the newest examples of each cause and rule, newest
@@ -208,17 +208,17 @@ func (s *Store) ReceivedExamples(ctx context.Context, project int64, from time.T
 	return out, db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var e ReceivedExample
 		var at int64
-		err := r.Scan(&e.Cause, &e.Rule, &at, &e.Words)
+		err := r.Scan(&e.Cause, &e.Rule, &at, &e.Text)
 		e.At = db.FromMicros(at)
 		out = append(out, e)
 		return err
 	}, "SELECT cause, rule, at, text FROM received_example WHERE project=? AND at>=? ORDER BY at DESC, cause, rule LIMIT 500", project, db.Micros(from))
 }
 
-// Drops sums what was dropped, by cause, for those who measure.
+// Drops sums dropped events by cause, for metrics.
 func (s *Store) Drops(ctx context.Context) (map[string]int64, error) {
 	out := map[string]int64{}
-	causes := []string{CauseDiscarded, CauseExpired, CauseDropped, CauseOver, CauseTurnedAway, CauseRefused, CauseLost}
+	causes := []string{CauseDiscarded, CauseExpired, CauseDropped, CauseOver, CauseRejected, CauseRefused, CauseLost}
 	args := make([]any, len(causes))
 	for i, c := range causes {
 		out[c], args[i] = 0, c

@@ -47,14 +47,14 @@ func CopyFacts(ctx context.Context, tx *sql.Tx, from, to int64) error {
 }
 
 // MembersChanged notes that variants of a project went to other issues, or say
-// something else, so that what is remembered of them is read anew.
+// something else, so that what is remembered of them is read again.
 func MembersChanged(ctx context.Context, tx *sql.Tx, project int64) error {
 	_, err := tx.ExecContext(ctx, "UPDATE project_counter SET memberships=memberships+1 WHERE project=?", project)
 	return err
 }
 
-// Reword notes that what issues are found by has changed.
-func Reword(ctx context.Context, tx *sql.Tx, ids ...int64) error {
+// Reindex notes that what issues are found by has changed.
+func Reindex(ctx context.Context, tx *sql.Tx, ids ...int64) error {
 	_, err := tx.ExecContext(
 		ctx,
 		"UPDATE issue_list SET worded=0 WHERE issue IN ("+db.Marks(len(ids))+")",

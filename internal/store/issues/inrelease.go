@@ -9,16 +9,16 @@ import (
 	"firethorn/internal/store/releases"
 )
 
-const mostInIt = 100 // issues that are listed of one
+const maxInIt = 100 // issues that are listed of one
 
-// InRelease are the issues that a release stands for.
+// InRelease are the issues of a release.
 type InRelease struct {
 	New       []*Issue // first seen in it, what hurts most first
-	Regressed []*Issue // that came back in it
+	Regressed []*Issue // that regressed in it
 	Fixed     []*Issue // that somebody called fixed in it
 }
 
-// IssuesIn lists the issues that are new in a release, came back in it, or were
+// IssuesIn lists the issues that are new in a release, regressed in it, or were
 // fixed in it.
 func (s *Store) IssuesIn(ctx context.Context, p *projects.Project, r *releases.ReleaseRow) (in InRelease, err error) {
 	for _, q := range []struct {
@@ -34,7 +34,7 @@ func (s *Store) IssuesIn(ctx context.Context, p *projects.Project, r *releases.R
 			is, err := scanIssue(rows)
 			*q.into = append(*q.into, is)
 			return err
-		}, issuesWhere(q.where)+" ORDER BY l.impact DESC, l.issue LIMIT ?", append(q.args, mostInIt)...)
+		}, issuesWhere(q.where)+" ORDER BY l.impact DESC, l.issue LIMIT ?", append(q.args, maxInIt)...)
 		if err != nil {
 			return in, err
 		}

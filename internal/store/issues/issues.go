@@ -8,9 +8,9 @@ import (
 	"fmt"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/impact"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/projects"
 )
@@ -21,26 +21,26 @@ type Issue struct {
 	Project string
 	Number  int64
 	StatusRow
-	Version                   int64
-	Headline, Place, Message  string
-	OriginFunction            string
-	OriginFile                string
-	OriginLine                int
-	Severity                  string
-	Events, Users             int64
-	WindowEvents, WindowUsers int64
-	Unhandled                 bool
-	Impact                    int64 // in tenths
-	FirstSeen, LastSeen       time.Time
-	FirstRelease, LastRelease string
-	FirstFiling, LastFiling   int64
-	Bodies                    int64        // events whose body is kept
-	Recounting                bool         // derived counts are on their way from or to another issue
-	Trend                     []TrendDay   // the last 14 days, oldest first, every day there
-	Score                     impact.Score // what Impact is made from
-	SurgeSince                time.Time    // zero: it does not surge
-	SurgeWords                string
-	project, firstRelease     int64
+	Version                     int64
+	Headline, Place, Message    string
+	OriginFunction              string
+	OriginFile                  string
+	OriginLine                  int
+	Severity                    string
+	Events, Users               int64
+	WindowEvents, WindowUsers   int64
+	Unhandled                   bool
+	Impact                      int64 // in tenths
+	FirstSeen, LastSeen         time.Time
+	FirstRelease, LastRelease   string
+	FirstPosition, LastPosition int64
+	Bodies                      int64        // events whose body is kept
+	Recounting                  bool         // derived counts are on their way from or to another issue
+	Trend                       []TrendDay   // the last 14 days, oldest first, every day there
+	Score                       impact.Score // what Impact is made from
+	SurgeSince                  time.Time    // zero: it does not surge
+	SurgeText                   string
+	project, firstRelease       int64
 }
 
 // TrendDay is one day (UTC) of an issue.
@@ -84,9 +84,9 @@ func scanIssue(r *sql.Rows) (*Issue, error) {
 		"severity": &is.Severity, "events": &is.Events, "users": &is.Users, "window_events": &is.WindowEvents,
 		"window_users": &is.WindowUsers, "unhandled": &is.Unhandled, "impact": &is.Impact, "first_seen": &first,
 		"last_seen": &last, "first_release_name": &is.FirstRelease, "last_release_name": &is.LastRelease,
-		"first_filing": &is.FirstFiling, "last_filing": &is.LastFiling, "bodies": &is.Bodies,
+		"first_filing": &is.FirstPosition, "last_filing": &is.LastPosition, "bodies": &is.Bodies,
 		"recounting": &is.Recounting, "project": &is.project, "first_release": &is.firstRelease,
-		"surge_since": &surge, "surge_text": &is.SurgeWords})
+		"surge_since": &surge, "surge_text": &is.SurgeText})
 	is.FirstSeen, is.LastSeen = db.FromMicros(first), db.FromMicros(last)
 	if surge.Valid {
 		is.SurgeSince = db.FromMicros(surge.Int64)
@@ -145,7 +145,7 @@ func (s *Store) addScores(ctx context.Context, list []*Issue) error {
 		x := Scored{
 			Users: is.WindowUsers, Events: is.WindowEvents, FirstSeen: db.Micros(is.FirstSeen),
 			FirstRelease: is.firstRelease,
-			Unhandled:    is.Unhandled, State: is.State, Severity: is.Severity, Grade: is.Standing.Severity,
+			Unhandled:    is.Unhandled, State: is.State, Severity: is.Severity, Grade: is.Status.Severity,
 		}
 		for _, d := range is.Trend[len(is.Trend)-impact.RecentDays:] {
 			x.Recent += d.Events
@@ -171,7 +171,7 @@ func (s *Store) Issue(ctx context.Context, project *projects.Project, number int
 	}
 	is, err := db.First(ctx, s.db, scanIssue, issuesWhere("l.issue=?"), id)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "issue %s/%d leads to %s, which was deleted", project.Name, number,
+		return nil, problem.New(problem.NotFound, "issue %s/%d leads to %s, which was deleted", project.Name, number,
 			s.IssueName(ctx, s.db, id))
 	}
 	if err != nil {
@@ -196,10 +196,10 @@ func (s *Store) IssueID(ctx context.Context, project *projects.Project, number i
 	var by string
 	err = s.db.QueryRowContext(ctx, "SELECT id, merged_into, deleted, deleted_by FROM issue WHERE project=? AND number=?", project.ID, number).Scan(&id, &merged, &deleted, &by)
 	if errors.Is(err, sql.ErrNoRows) {
-		err = fault.New(fault.NotFound, "there is no issue %s/%d", project.Name, number)
+		err = problem.New(problem.NotFound, "there is no issue %s/%d", project.Name, number)
 	}
 	if deleted.Valid {
-		err = fault.New(fault.NotFound, "issue %s/%d was deleted by %s on %s; its events are gone", project.Name,
+		err = problem.New(problem.NotFound, "issue %s/%d was deleted by %s on %s; its events are gone", project.Name,
 			number, by, db.FromMicros(deleted.Int64).Format("2006-01-02"))
 	}
 	return id, merged.Int64, err
@@ -267,7 +267,7 @@ type HistoryEntry struct {
 	ID               int64
 	At               time.Time
 	ActorKind, Actor string // "person", "token" or "service"
-	Kind, Words      string
+	Kind, Text       string
 	Why              string
 	Detail           json.RawMessage // what it is about beside its words; nil for nothing
 	Release          string          // that it is about
@@ -286,7 +286,7 @@ func (s *Store) History(ctx context.Context, id int64) ([]HistoryEntry, error) {
 		var detail sql.NullString
 		err := db.ScanNames(r,
 			db.Into{"id": &h.ID, "at": &at, "actor_kind": &h.ActorKind, "actor": &h.Actor, "kind": &h.Kind,
-				"text": &h.Words, "can_undo": &can, "undone": &h.Undone, "why": &h.Why, "detail": &detail,
+				"text": &h.Text, "can_undo": &can, "undone": &h.Undone, "why": &h.Why, "detail": &detail,
 				"release_name": &h.Release, "bulk": &h.Bulk})
 		if detail.Valid {
 			h.Detail = json.RawMessage(detail.String)

@@ -6,7 +6,7 @@ import (
 	"maps"
 	"slices"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -29,8 +29,8 @@ const fewIssues = 5000
 func (s *Store) Keys(ctx context.Context, q db.Querier, k KeyQuery) (ids []int64, next *IssueCursor, err error) {
 	o, ok := Orders[k.Order]
 	if !ok {
-		return nil, nil, fault.New(
-			fault.BadInput,
+		return nil, nil, problem.New(
+			problem.BadInput,
 			"issues cannot be ordered by %q: impact, users, events, newest and last_seen are known",
 			k.Order,
 		)

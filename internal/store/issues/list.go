@@ -7,8 +7,8 @@ import (
 	"strings"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -33,7 +33,7 @@ type IssueCursor struct{ Value, Issue int64 }
 func (s *Store) Issues(ctx context.Context, q IssueQuery) (list []*Issue, next *IssueCursor, err error) {
 	o, ok := Orders[q.Order]
 	if !ok {
-		return nil, nil, fault.New(fault.BadInput, "issues cannot be ordered by %q: impact, users, events, newest and last_seen are known", q.Order)
+		return nil, nil, problem.New(problem.BadInput, "issues cannot be ordered by %q: impact, users, events, newest and last_seen are known", q.Order)
 	}
 	var parts []string
 	var args []any

@@ -14,9 +14,9 @@ import (
 // StatusRow is what undo must restore exactly: the owner by id, which a
 // later change of name does not touch, and since when it called for a decision.
 type StatusRow struct {
-	issue.Standing
-	OwnerID int64 `json:"owner_id,omitempty"`
-	CallsAt int64 `json:"calls_at,omitempty"` // microseconds; read for history alone
+	issue.Status
+	OwnerID         int64 `json:"owner_id,omitempty"`
+	NeedsDecisionAt int64 `json:"calls_at,omitempty"` // microseconds; read for history alone
 }
 
 // StatusColumns are read of a row of issue called i; ScanStatus reads them.
@@ -43,7 +43,7 @@ func ScanStatus(r *sql.Rows, st *StatusRow, others db.Into) error {
 }
 
 // LockStatus reads StatusColumns of one issue, and other columns, by a query that
-// locks it; sql.ErrNoRows where there is none.
+// locks it; sql.ErrNoRows if there is none.
 func LockStatus(ctx context.Context, tx *sql.Tx, st *StatusRow, others db.Into, query string, args ...any) error {
 	_, err := db.First(ctx, tx, func(r *sql.Rows) (struct{}, error) {
 		return struct{}{}, ScanStatus(r, st, others)

@@ -1,5 +1,5 @@
-// Package members knows the variants of projects: which issue each belongs to, and what
-// their traces say. It reads them once, and after that what is new.
+// Package members reads the variants of a project: the issue of each, and what their traces say. It
+// reads all of them once, then only changes.
 package members
 
 import (
@@ -26,7 +26,7 @@ type Members struct {
 	byID     []int32 // place + 1 of the variant IDs[0]+i
 }
 
-// Texts are texts of variants of which many are alike.
+// Texts are texts of variants, many of them equal.
 type Texts struct {
 	All  []string
 	Code []uint32 // of each variant: its place in All
@@ -55,7 +55,7 @@ func (m *Members) Index(variant uint32) int {
 	return int(m.byID[variant-m.IDs[0]]) - 1
 }
 
-// Passing gives a quick test of variants out of which of them pass, by their places.
+// Passing makes a quick test from which variants pass, by their places.
 func (m *Members) Passing(pass []bool) func(uint32) bool {
 	if len(m.IDs) == 0 {
 		return func(uint32) bool { return false }
@@ -67,7 +67,7 @@ func (m *Members) Passing(pass []bool) func(uint32) bool {
 	return func(id uint32) bool { return id >= base && int(id-base) < len(quick) && quick[id-base] }
 }
 
-// Store remembers the members of projects. They are read anew when variants went to
+// Store remembers the members of projects. They are read again when variants went to
 // other issues; new ones are added. It is safe for concurrent use.
 type Store struct {
 	mu   sync.Mutex
@@ -79,8 +79,8 @@ type heldMembers struct {
 	m  *Members
 }
 
-// mostMembers is of how many projects members are remembered.
-const mostMembers = 200
+// maxMembers is of how many projects members are remembered.
+const maxMembers = 200
 
 // New makes a store.
 func New() *Store { return &Store{held: map[int64]*heldMembers{}} }
@@ -90,7 +90,7 @@ func (c *Store) of(project int64) *heldMembers {
 	defer c.mu.Unlock()
 	h := c.held[project]
 	if h == nil {
-		if len(c.held) >= mostMembers {
+		if len(c.held) >= maxMembers {
 			for id := range c.held { // any: it is read again where it is needed
 				delete(c.held, id)
 				break
@@ -172,7 +172,7 @@ func memberIndex(last uint32) string {
 	return "PRIMARY"
 }
 
-// Where gives the variants of which a text passes a test.
+// Where gives the variants with a text that passes a test.
 func (t *Texts) Where(test func(string) bool) []bool {
 	pass := make([]bool, len(t.All))
 	for i, s := range t.All {
@@ -185,7 +185,7 @@ func (t *Texts) Where(test func(string) bool) []bool {
 	return out
 }
 
-// Where gives the variants of which a text passes a test.
+// Where gives the variants with a text that passes a test.
 func Where(list []string, test func(string) bool) []bool {
 	out := make([]bool, len(list))
 	for i, s := range list {

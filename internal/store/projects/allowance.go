@@ -12,7 +12,7 @@ type Allowance struct{ Minute, Day int64 }
 var DefaultAllowance = Allowance{Minute: 100_000, Day: 20_000_000}
 
 // Span is what an allowance is given for: a stretch of time, and the events
-// that arrive in it or the events that others stand for.
+// that arrive in it or the events that others represent.
 type Span string
 
 // The spans.
@@ -31,7 +31,7 @@ func (s Span) Unit() string {
 	return string(OfDay)
 }
 
-// StoodFor says whether the events that others stand for are counted.
+// StoodFor says whether the events that others represent are counted.
 func (s Span) StoodFor() bool { return s == MinuteStoodFor || s == DayStoodFor }
 
 // Length is how long a span is.
@@ -49,9 +49,9 @@ func (s Span) Start(t time.Time) time.Time { return t.UTC().Truncate(s.Length())
 // TakeAllowance takes events out of the span that began at start, all or
 // none, and says whether they were there.
 func (s *Store) TakeAllowance(ctx context.Context, project int64, span Span, start time.Time, events,
-	most int64) (bool, error) {
+	limit int64) (bool, error) {
 	for range 2 {
-		res, err := s.db.ExecContext(ctx, "UPDATE allowance SET used=used+? WHERE project=? AND span=? AND start=? AND used+?<=?", events, project, string(span), start.Unix(), events, most)
+		res, err := s.db.ExecContext(ctx, "UPDATE allowance SET used=used+? WHERE project=? AND span=? AND start=? AND used+?<=?", events, project, string(span), start.Unix(), events, limit)
 		if err != nil {
 			return false, err
 		}

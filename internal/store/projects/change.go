@@ -10,19 +10,19 @@ import (
 	"strings"
 
 	"firethorn/internal/core/commits"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/release"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
 )
 
-// CommitMark stands for a commit's hash in a project's link.
+// CommitMark is the place of a commit's hash in a project's link.
 const CommitMark = "{commit}"
 
-// mostMappings are how many source paths can be set.
-const mostMappings = 50
+// maxMappings are how many source paths can be set.
+const maxMappings = 50
 
-// ProjectChange is what is to change of a project. Zero values change nothing.
+// ProjectChange is a change of a project. Zero values change nothing.
 type ProjectChange struct {
 	KeepDays     int    // the class of retention: one of KeepClasses
 	KeepSymbols  int    // days after their last push or use
@@ -43,40 +43,41 @@ type ProjectChange struct {
 // validate finds what is wrong with a change, before any of it is made.
 func (c *ProjectChange) validate() error {
 	if c.KeepDays != 0 && !slices.Contains(KeepClasses, c.KeepDays) {
-		return fault.New(fault.BadInput, "events can be kept for 7, 30, 90 or 365 days, not %d", c.KeepDays)
+		return problem.New(problem.BadInput, "events can be kept for 7, 30, 90 or 365 days, not %d", c.KeepDays)
 	}
 	if c.KeepSymbols < 0 || c.KeepSymbols > 3650 {
-		return fault.New(fault.BadInput, "symbols are kept 1 to 3650 days after their last use; %d is not",
+		return problem.New(problem.BadInput, "symbols are kept 1 to 3650 days after their last use; %d is not",
 			c.KeepSymbols)
 	}
 	if !slices.Contains([]string{"", "off", "error", "fatal"}, c.LogMessages) {
-		return fault.New(fault.BadInput, "log records become events from error or fatal on, or are off; %q is none of these", c.LogMessages)
+		return problem.New(problem.BadInput, "log records become events from error or fatal on, or are off; %q is none of these", c.LogMessages)
 	}
 	if c.ReleaseOrder != "" && !slices.Contains(release.Policies, c.ReleaseOrder) {
-		return fault.New(fault.BadInput, "releases are ordered by %s, not by %q", strings.Join(release.Policies, ", "),
+		return problem.New(problem.BadInput, "releases are ordered by %s, not by %q",
+			strings.Join(release.Policies, ", "),
 			c.ReleaseOrder)
 	}
 	if c.CommitLink != nil && *c.CommitLink != "" {
 		u, err := url.Parse(strings.ReplaceAll(*c.CommitLink, CommitMark, "0"))
 		if err != nil || u.Scheme != "https" && u.Scheme != "http" || u.Host == "" ||
 			!strings.Contains(*c.CommitLink, CommitMark) {
-			return fault.New(fault.BadInput, "a link to commits is an http or https address that has %s in it, not %q", CommitMark, *c.CommitLink)
+			return problem.New(problem.BadInput, "a link to commits is an http or https address that has %s in it, not %q", CommitMark, *c.CommitLink)
 		}
 	}
 	if c.SourcePaths != nil {
-		if len(*c.SourcePaths) > mostMappings {
-			return fault.New(fault.BadInput, "at most %d source paths can be set", mostMappings)
+		if len(*c.SourcePaths) > maxMappings {
+			return problem.New(problem.BadInput, "at most %d source paths can be set", maxMappings)
 		}
 		for _, m := range *c.SourcePaths {
 			if m.From == "" {
-				return fault.New(fault.BadInput, "a source path is set as FROM=TO, for example webpack://quayside/=web/quayside/")
+				return problem.New(problem.BadInput, "a source path is set as FROM=TO, for example webpack://quayside/=web/quayside/")
 			}
 		}
 	}
 	for _, o := range c.Origins {
 		u, err := url.Parse(o)
 		if o != "*" && (err != nil || u.Scheme == "" || u.Host == "" || o != u.Scheme+"://"+u.Host) {
-			return fault.New(fault.BadInput, "%q is no web origin: write it as https://quayside.example, without a path, or * for any", o)
+			return problem.New(problem.BadInput, "%q is no web origin: write it as https://quayside.example, without a path, or * for any", o)
 		}
 	}
 	return nil

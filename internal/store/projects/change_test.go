@@ -9,7 +9,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/records"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/testbed"
@@ -33,7 +33,7 @@ func TestChangeProject_AllOrNothing(t *testing.T) {
 		c := good
 		spoil(&c)
 		err := b.Projects.ChangeProject(t.Context(), b.Project.ID, c)
-		if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.BadInput {
+		if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.BadInput {
 			t.Errorf("%s: %v", name, err)
 		}
 		now, err := b.Projects.ProjectByID(t.Context(), b.Project.ID)
@@ -57,7 +57,7 @@ func TestOpen_RefusesANewerSchema(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, err := records.Open(t.Context(), records.Options{DSN: b.DSN})
-	if f, ok := errors.AsType[*fault.Error](err); !ok || !strings.Contains(f.Pub, "9999") || !strings.Contains(f.Pub, "--allow-newer-schema") {
+	if f, ok := errors.AsType[*problem.Error](err); !ok || !strings.Contains(f.Pub, "9999") || !strings.Contains(f.Pub, "--allow-newer-schema") {
 		t.Errorf("Open = %v", err)
 	}
 	s, err := records.Open(t.Context(), records.Options{DSN: b.DSN, NewerSchema: true})

@@ -7,7 +7,7 @@ import (
 	"errors"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/sight"
@@ -56,7 +56,7 @@ type KeyGrant struct {
 // keyUse is how exactly the last use of a key is known.
 const keyUse = 5 * time.Minute
 
-// GrantOfKey finds a good ingest key and its project; fault.Unauthorized when
+// GrantOfKey finds a good ingest key and its project; problem.Unauthorized when
 // there is none.
 func (s *Store) GrantOfKey(ctx context.Context, value string) (*KeyGrant, error) {
 	g := &KeyGrant{Project: &Project{}}
@@ -64,7 +64,7 @@ func (s *Store) GrantOfKey(ctx context.Context, value string) (*KeyGrant, error)
 	key, keyDone := g.Key.fields()
 	err := s.db.QueryRowContext(ctx, "SELECT "+projectColumns+", "+keyColumns+" FROM ingest_key k JOIN project p ON p.id=k.project WHERE k.value=?", value).Scan(append(project, key...)...)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Unauthorized,
+		return nil, problem.New(problem.Unauthorized,
 			"this ingest key is not known; firethorn project keys PROJECT shows a project's keys")
 	}
 	if err == nil {
@@ -76,7 +76,7 @@ func (s *Store) GrantOfKey(ctx context.Context, value string) (*KeyGrant, error)
 	}
 	now := s.db.Now()
 	if !g.Key.Good(now) {
-		return nil, fault.New(fault.Unauthorized,
+		return nil, problem.New(problem.Unauthorized,
 			"this ingest key is not good any more; firethorn project keys %s shows those that are", g.Project.Name)
 	}
 	if now.Sub(g.Key.LastUsed) > keyUse {
@@ -94,7 +94,7 @@ func (s *Store) Keys(ctx context.Context, project int64) ([]Key, error) {
 	return all[project], err
 }
 
-// AllKeys are the ingest keys of the projects that somebody sees, oldest first.
+// AllKeys are the ingest keys of the projects that a person sees, oldest first.
 func (s *Store) AllKeys(ctx context.Context, seen sight.Sight) (map[int64][]Key, error) {
 	where, args := seen.Where("k.project")
 	return s.keys(ctx, " WHERE "+where, args...)
@@ -132,7 +132,7 @@ func (s *Store) recordKey(ctx context.Context, tx *sql.Tx, project int64, action
 			After: after})
 }
 
-// Record writes into the audit what was done about a project; without a target, to
+// Record writes an action on a project into the audit log; without a target, on
 // the project itself.
 func Record(ctx context.Context, tx *sql.Tx, now time.Time, project int64, a audit.Act) error {
 	if err := tx.QueryRowContext(ctx, "SELECT name FROM project WHERE id=?", project).Scan(&a.Project); err != nil {
@@ -164,7 +164,7 @@ func (s *Store) RotateKey(ctx context.Context, project int64, value string, over
 			return err
 		}
 		if !old.Good(now) {
-			return fault.New(fault.Conflict, "this ingest key is not good any more; make another with --add")
+			return problem.New(problem.Conflict, "this ingest key is not good any more; make another with --add")
 		}
 		k.Label, k.Routes = old.Label, old.Routes
 		if _, err := tx.ExecContext(ctx, "UPDATE ingest_key SET until=? WHERE id=?", db.Micros(now.Add(overlap)),
@@ -202,7 +202,7 @@ func lockKey(ctx context.Context, tx *sql.Tx, project int64, value string) (*Key
 	into, done := k.fields()
 	err := tx.QueryRowContext(ctx, "SELECT "+keyColumns+" FROM ingest_key k WHERE k.project=? AND k.value=? FOR UPDATE", project, value).Scan(into...)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "the project has no such ingest key")
+		return nil, problem.New(problem.NotFound, "the project has no such ingest key")
 	}
 	done()
 	return k, err

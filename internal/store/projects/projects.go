@@ -10,8 +10,8 @@ import (
 
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/release"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
@@ -30,14 +30,14 @@ type Project struct {
 	LogMessages    event.Severity // from which on log records without an exception become events; "": none
 	ReleaseOrder   release.Policy // by what releases are ordered
 	Repository     string         // where its code may be fetched from; "": builds send it
-	CommitLink     string         // where people read a commit, {commit} stands for its hash
+	CommitLink     string         // where people read a commit, {commit} represents its hash
 	SourcePaths    []commits.Mapping
 	CutOffCrashes  bool      // cut-off sessions count as crashed
-	GroupingWanted int       // the grouping version to adopt before anything else is filed
+	GroupingWanted int       // the grouping version to adopt before anything else is processed
 	Allowance      Allowance // what the project itself may take in; see Allowance
 }
 
-// projectName is what a project may be called: it stands in issue names,
+// projectName is a valid name of a project: it is part of issue names,
 // paths and configuration files.
 var projectName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
 
@@ -53,7 +53,7 @@ type NewProject struct {
 func (s *Store) CreateProject(ctx context.Context, n NewProject) (*Project, *Key, error) {
 	name, keepDays := n.Name, n.KeepDays
 	if !projectName.MatchString(name) {
-		return nil, nil, fault.New(fault.BadInput,
+		return nil, nil, problem.New(problem.BadInput,
 			"a project's name is 1 to 63 lower-case letters, digits and dashes, and begins with a letter or digit; %q does not", name)
 	}
 	k := &Key{Value: newKey(), Label: "first key", Created: s.db.Now().UTC()}
@@ -61,7 +61,7 @@ func (s *Store) CreateProject(ctx context.Context, n NewProject) (*Project, *Key
 	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
 		res, err := tx.ExecContext(ctx, "INSERT INTO project (name, created, keep_days, user_secret, grouping_version, grouping_wanted) VALUES (?,?,?,?,?,?)", name, db.Micros(k.Created), keepDays, db.NewSecret(32), fingerprint.Version, fingerprint.Version)
 		if db.Duplicate(err) {
-			return fault.New(fault.Conflict, "there is a project %s already", name)
+			return problem.New(problem.Conflict, "there is a project %s already", name)
 		}
 		if err != nil {
 			return err
@@ -154,9 +154,9 @@ func (s *Store) Project(ctx context.Context, name string) (*Project, error) {
 	return p, s.giveRules(ctx, p)
 }
 
-// NotThere says that there is no project of a name, or none that may be told of.
+// NotThere says that there is no project of a name, or none that the caller may know of.
 func NotThere(name string) error {
-	return fault.New(fault.NotFound, "there is no project %q; firethorn project list shows them", name)
+	return problem.New(problem.NotFound, "there is no project %q; firethorn project list shows them", name)
 }
 
 // ProjectByID finds a project, with its rules ready to act.
@@ -168,7 +168,7 @@ func (s *Store) ProjectByID(ctx context.Context, id int64) (*Project, error) {
 	return p, s.giveRules(ctx, p)
 }
 
-// Projects lists those that somebody sees, by name.
+// Projects lists the projects that a person sees, by name.
 func (s *Store) Projects(ctx context.Context, seen sight.Sight) ([]*Project, error) {
 	var out []*Project
 	where, args := seen.Where("p.id")
@@ -180,7 +180,7 @@ func (s *Store) Projects(ctx context.Context, seen sight.Sight) ([]*Project, err
 	return out, err
 }
 
-// Seen says which of some projects, by name, somebody sees.
+// Seen says which of some projects, by name, a person sees.
 func (s *Store) Seen(ctx context.Context, names []string, seen sight.Sight) (map[string]bool, error) {
 	out := map[string]bool{}
 	if len(names) == 0 {
@@ -212,7 +212,7 @@ func (s *Store) Totals(ctx context.Context, project int64) (Totals, error) {
 	return all[project], err
 }
 
-// AllTotals are those of the projects that somebody sees and that have an issue.
+// AllTotals are the totals of the projects that a person sees and that have an issue.
 func (s *Store) AllTotals(ctx context.Context, seen sight.Sight) (map[int64]Totals, error) {
 	where, args := seen.Where("project")
 	return s.totals(ctx, " WHERE "+where, args...)
@@ -231,7 +231,7 @@ func (s *Store) totals(ctx context.Context, where string, args ...any) (map[int6
 }
 
 // NextGrouping is the grouping version that a project is to adopt before
-// anything else is filed; 0 is none.
+// anything else is processed; 0 is none.
 func (p *Project) NextGrouping() int {
 	switch {
 	case p.GroupingWanted >= fingerprint.Oldest && p.GroupingWanted <= fingerprint.Version:
@@ -267,7 +267,7 @@ func WantGrouping(ctx context.Context, q db.Querier, id int64, version int) erro
 	return err
 }
 
-// Touch tells who follows a project that something in it changed.
+// Touch marks a project as changed, for whoever follows it.
 func Touch(ctx context.Context, tx *sql.Tx, id int64) error {
 	_, err := tx.ExecContext(ctx, "UPDATE project_counter SET changed=changed+1 WHERE project=?", id)
 	return err
@@ -276,6 +276,6 @@ func Touch(ctx context.Context, tx *sql.Tx, id int64) error {
 // KeepClasses are the days that events can be kept.
 var KeepClasses = []int{7, 30, 90, 365}
 
-// GraceDays is how long a partition stays after its day: no event is filed
+// GraceDays is how long a partition stays after its day: no event is processed
 // into a day that is past, and no transaction lasts a day.
 const GraceDays = 2

@@ -9,7 +9,7 @@ import (
 
 	"firethorn/internal/cache"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
@@ -46,7 +46,7 @@ func (s *Store) Rules(ctx context.Context, project int64, version int) (*RulesFi
 	case errors.Is(err, sql.ErrNoRows) && version == 0:
 		return &RulesFile{}, nil
 	case errors.Is(err, sql.ErrNoRows):
-		return nil, fault.New(fault.NotFound, "the project's rules have no version %d", version)
+		return nil, problem.New(problem.NotFound, "the project's rules have no version %d", version)
 	}
 	f.At = db.FromMicros(at)
 	return &f, err
@@ -69,7 +69,7 @@ func (s *Store) RulesHistory(ctx context.Context, project int64, limit int) ([]R
 
 // PushRules makes text the project's rules file. onto is the version it was
 // made from, or negative: then it takes the place of whatever is there. When
-// another came in between, fault.Stale. A text that is the newest already
+// another came in between, problem.Stale. A text that is the newest already
 // makes no version.
 func (s *Store) PushRules(ctx context.Context, project int64, text, note string, onto int,
 	who accounts.Actor) (*RulesFile, error) {
@@ -97,7 +97,7 @@ func (f *RulesFile) Push(ctx context.Context, tx *sql.Tx, project int64, onto in
 		return false, err
 	}
 	if onto >= 0 && onto != now {
-		return false, fault.New(fault.Stale, "the rules are at version %d by now, and yours were made from version %d: pull them, bring both together, push again", now, onto)
+		return false, problem.New(problem.Stale, "the rules are at version %d by now, and yours were made from version %d: pull them, bring both together, push again", now, onto)
 	}
 	if now > 0 {
 		var before string
@@ -138,7 +138,7 @@ func (s *Store) RulesOff(ctx context.Context, project int64, version int) ([]Rul
 }
 
 // ProjectsWithRulesOff names the projects whose newest rules have one that was
-// switched off, of those that somebody sees.
+// switched off, of those that a person sees.
 func (s *Store) ProjectsWithRulesOff(ctx context.Context, seen sight.Sight) (map[string][]string, error) {
 	out := map[string][]string{}
 	where, args := seen.Where("p.id")
@@ -191,10 +191,10 @@ func (s *Store) GiveRules(ctx context.Context, p *Project, version int) error {
 		if err != nil {
 			return fmt.Errorf("rules of project %s: %w", p.Name, err)
 		}
-		var problems []rules.Fault
+		var problems []rules.Problem
 		if held.set, problems = rules.Read(f.Text); len(problems) > 0 {
 			// It was good when it was pushed: this binary reads rules more strictly.
-			s.db.Log.Error("a project's rules cannot be read by this version and do not act; push them anew",
+			s.db.Log.Error("this version cannot read a project's rules, so they do not apply; push them again",
 				"project", p.Name, "version", p.RulesVersion, "problem", problems[0])
 		}
 		held.bytes = len(f.Text)

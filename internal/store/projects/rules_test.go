@@ -9,7 +9,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/events"
@@ -21,8 +21,8 @@ import (
 
 const dropTides = "intake:\n- {name: no tides, when: 'frames.exists(f, f.function == \"tideAt\")', do: drop}\n- {name: fails, when: 'exceptions[5].type == \"x\"', do: drop}\nscrub:\n- {name: passes, match: 'MSF-\\d+'}\n"
 
-func codeOf(err error) fault.Code {
-	f, ok := errors.AsType[*fault.Error](err)
+func codeOf(err error) problem.Code {
+	f, ok := errors.AsType[*problem.Error](err)
 	if !ok {
 		return ""
 	}
@@ -43,7 +43,7 @@ func TestPushRules_KeepsEveryVersion(t *testing.T) {
 	if f, err := b.Projects.PushRules(t.Context(), b.Project.ID, dropTides, "", 2, ines); err != nil || f.Version != 2 {
 		t.Errorf("the same again: %+v, %v", f, err)
 	}
-	if _, err := b.Projects.PushRules(t.Context(), b.Project.ID, "scrub: []\n", "", 1, ines); codeOf(err) != fault.Stale {
+	if _, err := b.Projects.PushRules(t.Context(), b.Project.ID, "scrub: []\n", "", 1, ines); codeOf(err) != problem.Stale {
 		t.Errorf("made from an old version: %v", err)
 	}
 	if f, err := b.Projects.PushRules(t.Context(), b.Project.ID, "scrub: []\n", "", -1, ines); err != nil || f.Version != 3 {
@@ -52,7 +52,7 @@ func TestPushRules_KeepsEveryVersion(t *testing.T) {
 	if f, err := b.Projects.Rules(t.Context(), b.Project.ID, 2); err != nil || f.Text != dropTides || f.Actor != ines || f.Note != "why" || !f.At.Equal(testbed.Noon) {
 		t.Errorf("version 2: %+v, %v", f, err)
 	}
-	if _, err := b.Projects.Rules(t.Context(), b.Project.ID, 9); codeOf(err) != fault.NotFound {
+	if _, err := b.Projects.Rules(t.Context(), b.Project.ID, 9); codeOf(err) != problem.NotFound {
 		t.Errorf("version 9: %v", err)
 	}
 	if list, err := b.Projects.RulesHistory(t.Context(), b.Project.ID, 2); err != nil || len(list) != 2 || list[0].Version != 3 || list[1].Version != 2 {
@@ -74,7 +74,7 @@ func TestFile_CountsWhatRulesDrop(t *testing.T) {
 		t.Errorf("%d filed", done.Events)
 	}
 	b.File(testbed.Event{ID: "2", Function: "berth", At: testbed.Noon}, testbed.Event{ID: "1", Function: "tideAt", At: testbed.Noon}) // repeats: drops count deliveries
-	for k, want := range map[[2]string]int64{{inbox.CauseFiled, ""}: 1, {inbox.CauseRepeat, ""}: 1, {inbox.CauseDropped, "no tides"}: 3, {inbox.CauseFailed, "fails"}: 1} {
+	for k, want := range map[[2]string]int64{{inbox.CauseProcessed, ""}: 1, {inbox.CauseRepeat, ""}: 1, {inbox.CauseDropped, "no tides"}: 3, {inbox.CauseConditionFailed, "fails"}: 1} {
 		if got := b.Received(k[0], k[1]); got != want {
 			t.Errorf("%v: %d, want %d", k, got, want)
 		}
@@ -89,7 +89,7 @@ func TestFile_CountsWhatRulesDrop(t *testing.T) {
 	}
 	found := false
 	for _, e := range ex {
-		found = found || e.Cause == inbox.CauseDropped && e.Rule == "no tides" && strings.HasPrefix(e.Words, "TypeError: x")
+		found = found || e.Cause == inbox.CauseDropped && e.Rule == "no tides" && strings.HasPrefix(e.Text, "TypeError: x")
 	}
 	if !found {
 		t.Errorf("no example of what was dropped: %+v", ex)
@@ -211,7 +211,7 @@ func TestKeys_RotateWithOverlap(t *testing.T) {
 	good := func(key string, want bool) {
 		t.Helper()
 		g, err := b.Projects.GrantOfKey(t.Context(), key)
-		if (err == nil) != want || want && g.Project.ID != b.Project.ID || !want && codeOf(err) != fault.Unauthorized {
+		if (err == nil) != want || want && g.Project.ID != b.Project.ID || !want && codeOf(err) != problem.Unauthorized {
 			t.Errorf("%s is good: %v, want %v (%v)", key, err == nil, want, err)
 		}
 	}
@@ -220,7 +220,7 @@ func TestKeys_RotateWithOverlap(t *testing.T) {
 	b.Now = b.Now.Add(49 * time.Hour)
 	good(old, false)
 	good(fresh.Value, true)
-	if _, err := b.Projects.RotateKey(t.Context(), b.Project.ID, old, time.Hour); codeOf(err) != fault.Conflict {
+	if _, err := b.Projects.RotateKey(t.Context(), b.Project.ID, old, time.Hour); codeOf(err) != problem.Conflict {
 		t.Errorf("rotating what is not good: %v", err)
 	}
 	if _, err := b.Projects.RevokeKey(t.Context(), b.Project.ID, fresh.Value); err != nil {
@@ -228,7 +228,7 @@ func TestKeys_RotateWithOverlap(t *testing.T) {
 	}
 	good(fresh.Value, false)
 	good("in-nothing", false)
-	if _, err := b.Projects.RevokeKey(t.Context(), b.Project.ID, "in-nothing"); codeOf(err) != fault.NotFound {
+	if _, err := b.Projects.RevokeKey(t.Context(), b.Project.ID, "in-nothing"); codeOf(err) != problem.NotFound {
 		t.Errorf("revoking what is not there: %v", err)
 	}
 	keys, err = b.Projects.Keys(t.Context(), b.Project.ID)

@@ -72,28 +72,28 @@ func (s *Store) GraphIn(ctx context.Context, q db.Querier, project int64) (*comm
 	return g, nil
 }
 
-// Knowledge is what decides whether a release contains a fix, and the graph that
+// ReleaseFacts is what decides whether a release contains a fix, and the graph that
 // commits are looked up in.
-type Knowledge struct {
-	issue.Known
+type ReleaseFacts struct {
+	issue.ReleaseFacts
 	Graph *commits.Graph
 }
 
 // Before says whether a release comes before another one in the project's order.
-func (k Knowledge) Before(a, b string) bool {
+func (k ReleaseFacts) Before(a, b string) bool {
 	return release.Compare(k.Release(a), k.Release(b), k.Policy, k.Commits).Compare < 0
 }
 
-// Newest says whether a release is the newest one, or newer than what is known as that; "" as
+// Newest says whether a release is the newest one, or newer than the known newest; "" as
 // newest: none is known.
-func (k Knowledge) Newest(of, newest string) bool {
+func (k ReleaseFacts) Newest(of, newest string) bool {
 	return of != "" && (newest == "" || of == newest || k.Before(newest, of))
 }
 
-// Known gathers it: the order of the project's releases, its commits, and the
+// Facts gathers them: the order of the project's releases, its commits, and the
 // releases that are named.
-func (s *Store) Known(ctx context.Context, q db.Querier, project int64, names ...string) (Knowledge, error) {
-	var k Knowledge
+func (s *Store) Facts(ctx context.Context, q db.Querier, project int64, names ...string) (ReleaseFacts, error) {
+	var k ReleaseFacts
 	if err := q.QueryRowContext(ctx, "SELECT release_order FROM project WHERE id=?",
 		project).Scan(&k.Policy); err != nil {
 		return k, err
@@ -157,15 +157,15 @@ func FullCommit(g *commits.Graph, named string) string {
 	return named
 }
 
-// Ordered lists the releases of a project that were heard of last, the oldest
+// Ordered lists the releases of a project that are known last, the oldest
 // first, as they are ordered.
-func (s *Store) Ordered(ctx context.Context, q db.Querier, project int64, k Knowledge) ([]release.Release, error) {
+func (s *Store) Ordered(ctx context.Context, q db.Querier, project int64, k ReleaseFacts) ([]release.Release, error) {
 	var list []release.Release
 	err := db.Each(ctx, q, func(r *sql.Rows) error {
 		x, err := scanRelease(r, k.Graph)
 		list = append(list, x)
 		return err
-	}, "SELECT name, first_seen, commit_hash FROM app_release WHERE project=? ORDER BY id DESC LIMIT ?", project, MostReleases)
+	}, "SELECT name, first_seen, commit_hash FROM app_release WHERE project=? ORDER BY id DESC LIMIT ?", project, MaxReleases)
 	release.Sort(list, func(r release.Release) release.Release { return r }, k.Policy, k.Commits)
 	return list, err
 }

@@ -8,17 +8,17 @@ import (
 	"slices"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/release"
 	"firethorn/internal/db"
 	"firethorn/internal/store/projects"
 )
 
-// ReleaseRow is a release with what is known of it.
+// ReleaseRow is a release with everything known about it.
 type ReleaseRow struct {
 	ID          int64
 	Version     string
-	HeardOf     time.Time  // announced, or the first event of it received, whichever was earlier: what orders it
+	FirstKnown  time.Time  // announced, or the first event of it received, whichever was earlier: what orders it
 	FirstSeen   time.Time  // announced, or the first event of it thrown, whichever was earlier
 	Announced   *time.Time // by a build
 	AnnouncedBy string
@@ -37,15 +37,15 @@ type Deploy struct {
 	Actor       string
 }
 
-// MostReleases is how many releases are listed, the newest by arrival.
-const MostReleases = 500
+// MaxReleases is how many releases are listed, the newest by arrival.
+const MaxReleases = 500
 
-// MostVersion is how many bytes a version may have.
-const MostVersion = 250
+// MaxVersion is how many bytes a version may have.
+const MaxVersion = 250
 
 // Releases lists the releases of a project, the newest first by its order.
 func (s *Store) Releases(ctx context.Context, p *projects.Project) ([]*ReleaseRow, error) {
-	list, err := s.releases(ctx, "r.project=? ORDER BY r.id DESC LIMIT ?", p.ID, MostReleases)
+	list, err := s.releases(ctx, "r.project=? ORDER BY r.id DESC LIMIT ?", p.ID, MaxReleases)
 	if err != nil {
 		return nil, err
 	}
@@ -74,7 +74,7 @@ func (s *Store) ReleaseBefore(ctx context.Context, p *projects.Project,
 // ordered is the release as far as ordering needs it. Compare and Sort find the
 // commit of one that is called by a commit.
 func (r *ReleaseRow) ordered() release.Release {
-	return release.Release{Version: r.Version, FirstSeen: r.HeardOf, Commit: r.Commit}
+	return release.Release{Version: r.Version, FirstSeen: r.FirstKnown, Commit: r.Commit}
 }
 
 // Release finds one release of a project.
@@ -84,7 +84,7 @@ func (s *Store) Release(ctx context.Context, p *projects.Project, version string
 		return nil, err
 	}
 	if len(list) == 0 {
-		return nil, fault.New(fault.NotFound, "release %q of %s is not known; firethorn release list --project %s shows known releases", version, p.Name, p.Name)
+		return nil, problem.New(problem.NotFound, "release %q of %s is not known; firethorn release list --project %s shows known releases", version, p.Name, p.Name)
 	}
 	return list[0], s.addDeploys(ctx, list)
 }
@@ -97,13 +97,12 @@ func (s *Store) releases(ctx context.Context, where string, project int64,
 	}
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		x := &ReleaseRow{}
-		var heard, first int64
+		var heard int64
 		var announced sql.NullInt64
 		err := db.ScanNames(r,
-			db.Into{"id": &x.ID, "name": &x.Version, "heard_of": &heard, "first_seen": &first, "announced": &announced,
-				"announced_by": &x.AnnouncedBy, "commit_hash": &x.Commit, "events": &x.Events, "issues": &x.Issues,
-				"new_issues": &x.New})
-		x.HeardOf, x.FirstSeen = db.FromMicros(heard), db.FromMicros(first)
+			db.Into{"id": &x.ID, "name": &x.Version, "heard_of": &heard, "announced": &announced,
+				"announced_by": &x.AnnouncedBy, "commit_hash": &x.Commit})
+		x.FirstKnown, x.FirstSeen = db.FromMicros(heard), db.FromMicros(heard)
 		x.Commit = FullCommit(g, x.Commit)
 		x.CommitKnown = g.Has(x.Commit)
 		if announced.Valid {
@@ -112,18 +111,23 @@ func (s *Store) releases(ctx context.Context, where string, project int64,
 		}
 		list = append(list, x)
 		return err
-	}, "SELECT r.id, r.name, r.first_seen AS heard_of, LEAST(r.first_seen, COALESCE((SELECT MIN(x.first_seen) FROM issue_release x WHERE x.app_release=r.id), r.first_seen)) AS first_seen, r.announced, r.announced_by, r.commit_hash,"+
-		" (SELECT COALESCE(SUM(x.events),0) FROM issue_release x WHERE x.app_release=r.id) AS events, (SELECT COUNT(DISTINCT x.issue) FROM issue_release x WHERE x.app_release=r.id) AS issues,"+
-		" (SELECT COUNT(*) FROM issue_list l WHERE l.first_release=r.id) AS new_issues FROM app_release r WHERE "+where, append([]any{project}, args...)...)
-	return list, err
+	}, "SELECT r.id, r.name, r.first_seen AS heard_of, r.announced, r.announced_by, r.commit_hash FROM app_release r WHERE "+where, append([]any{project}, args...)...)
+	if err != nil {
+		return nil, err
+	}
+	return list, s.addCounts(ctx, list)
 }
 
-func (s *Store) addDeploys(ctx context.Context, list []*ReleaseRow) error {
-	by := map[int64]*ReleaseRow{}
-	var ids []any
+func byID(list []*ReleaseRow) (by map[int64]*ReleaseRow, ids []any) {
+	by = map[int64]*ReleaseRow{}
 	for _, r := range list {
 		by[r.ID], ids = r, append(ids, r.ID)
 	}
+	return by, ids
+}
+
+func (s *Store) addDeploys(ctx context.Context, list []*ReleaseRow) error {
+	by, ids := byID(list)
 	for chunk := range slices.Chunk(ids, db.StatementRows) {
 		err := db.Each(ctx, s.db, func(r *sql.Rows) error {
 			var id, at int64
@@ -144,13 +148,13 @@ func (s *Store) addDeploys(ctx context.Context, list []*ReleaseRow) error {
 var CommitForm = regexp.MustCompile(`^[0-9a-f]{7,64}$`)
 
 // OrderOf says how two releases of a project stand to each other. Those that
-// nothing was heard of can be asked about too.
+// nothing is known can be asked about too.
 func (s *Store) OrderOf(ctx context.Context, p *projects.Project, a, b string) (release.Order, error) {
 	var both [2]release.Release
 	for i, v := range []string{a, b} {
 		both[i].Version = v
 		r, err := s.Release(ctx, p, v)
-		if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+		if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.NotFound {
 			continue
 		}
 		if err != nil {

@@ -11,10 +11,11 @@ import (
 type Store struct {
 	db *db.DB
 
-	graphs *cache.Cache[int64, heldGraph]
+	graphs  *cache.Cache[int64, heldGraph]
+	counted *cache.Cache[int64, counted]
 }
 
 // New makes a store.
 func New(d *db.DB) *Store {
-	return &Store{db: d, graphs: newGraphs()}
+	return &Store{db: d, graphs: newGraphs(), counted: newCounted()}
 }

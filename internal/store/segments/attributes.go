@@ -10,16 +10,16 @@ import (
 	"firethorn/internal/cache"
 	"firethorn/internal/core/attributes"
 	"firethorn/internal/core/columns"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/names"
 )
 
-// mostAttributes is how many names that are none of OpenTelemetry's are searched of a
+// maxAttributes is how many names that are none of OpenTelemetry's are searched of a
 // project at a time, and unusedDays after how many days without use a place is free.
 const (
-	mostAttributes = 200
-	unusedDays     = 30
+	maxAttributes = 200
+	unusedDays    = 30
 )
 
 // Attributes gives the names of attributes their columns. It is safe for concurrent
@@ -76,7 +76,7 @@ func (a *Attributes) intern(ctx context.Context, tx *sql.Tx, project int64, list
 	wanted.Names, wanted.Room = others, func(want int) (int, error) {
 		known, err := db.Texts(ctx, tx, "SELECT name FROM attribute WHERE project=? AND dropped=0", project)
 		known = slices.DeleteFunc(known, attributes.Standard)
-		return max(0, min(want, mostAttributes-len(known))), err
+		return max(0, min(want, maxAttributes-len(known))), err
 	}
 	more, err := a.names.Intern(ctx, tx, wanted)
 	if err != nil {
@@ -145,7 +145,7 @@ func (a *Attributes) List(ctx context.Context, project int64) ([]Attribute, erro
 }
 
 // Places is how many names of one's own a project may have at a time.
-func (a *Attributes) Places() int { return mostAttributes }
+func (a *Attributes) Places() int { return maxAttributes }
 
 // Drop takes the place of a name away, or gives it back. What events have of it stays
 // in their bodies; segments lose the column as they are merged.
@@ -156,7 +156,7 @@ func (a *Attributes) Drop(ctx context.Context, tx *sql.Tx, project int64, name s
 		return err
 	}
 	if there == 0 {
-		return fault.New(fault.NotFound, "no attribute %q is searched here", name)
+		return problem.New(problem.NotFound, "no attribute %q is searched here", name)
 	}
 	_, err := tx.ExecContext(ctx, "UPDATE attribute SET dropped=?, first_seen=? WHERE project=? AND hash=?", dropped,
 		db.Micros(a.db.Now()), project, db.Hash16(name))

@@ -20,11 +20,11 @@ type Key struct {
 	Outcome                    session.Outcome
 	Bucket                     int // of its duration; -1: not told
 	User                       int64
-	Known                      bool     // User is
+	HasUser                    bool     // User is
 	Traits                     [3]int64 // device, system, browser; 0: not told
 }
 
-// TraitNames are what sessions are told apart by, in the order of Key.Traits;
+// TraitNames are what sessions are distinguished by, in the order of Key.Traits;
 // their kinds in the table count from 1.
 var TraitNames = [3]string{"device.type", "os.name", "browser.name"}
 
@@ -65,7 +65,7 @@ var sessionTables = []sessionTable{
 	{"INSERT INTO session_user (project, day, app_release, environment, user, sessions, crashed, cut_off)",
 		" ON DUPLICATE KEY UPDATE sessions=sessions+VALUES(sessions), crashed=crashed+VALUES(crashed), cut_off=cut_off+VALUES(cut_off)",
 		func(c Key, n int64) [][]any {
-			if c.Outcome == session.Running || !c.Known {
+			if c.Outcome == session.Running || !c.HasUser {
 				return nil
 			}
 			return [][]any{{c.Hour / 24, c.Release, c.Environment, c.User, n, countIf(c.Outcome == session.Crashed, n),
@@ -83,7 +83,7 @@ var sessionTables = []sessionTable{
 		}, 1},
 }
 
-// Add adds to all counts of sessions; what is taken away was counted before.
+// Add adds to all counts of sessions; a count that is subtracted was added before.
 func Add(ctx context.Context, q db.Querier, project int64, counts map[Key]int64) error {
 	for _, t := range sessionTables {
 		sums := map[[7]any][]int64{}
@@ -123,9 +123,9 @@ func Add(ctx context.Context, q db.Querier, project int64, counts map[Key]int64)
 	return nil
 }
 
-// Tables are the tables that count sessions, with the statement that counts anew
+// Tables are the tables that count sessions, with the statement that counts again
 // what their rows must hold: of sessions that are told of one by one and of counted ones.
-// AT stands for the time, $ for a condition on it.
+// AT is the place of the time, $ that of a condition on it.
 func Tables() []Table {
 	const one = "app_session WHERE $"
 	day, hour := "AT DIV 86400000000", "AT DIV 3600000000"
@@ -166,7 +166,7 @@ func Tables() []Table {
 	}
 }
 
-// Table is a table of counts, and how it is counted anew.
+// Table is a table of counts, and how it is counted again.
 type Table struct {
 	Name, Span string // Span is its column of time: day or hour
 	Keys, Sums string
@@ -181,7 +181,7 @@ func (t Table) from(day int) string {
 	return strconv.Itoa(day)
 }
 
-// anew is the statement that counts anew what began from a day on; and is a condition
+// anew is the statement that counts again what began from a day on; and is a condition
 // more.
 func (t Table) anew(day int, and string) string {
 	var out strings.Builder
@@ -199,7 +199,7 @@ func (t Table) anew(day int, and string) string {
 }
 
 // Differences is the statement that finds the rows from a day on that are not what
-// counting anew gives: 0, how many sessions they say, and how many there are.
+// counting again gives: 0, how many sessions they say, and how many there are.
 func (t Table) Differences(day int) string {
 	var have, want, unequal []string
 	for i, sum := range strings.Split(t.Sums, ", ") {
@@ -215,7 +215,7 @@ func (t Table) Differences(day int) string {
 		" HAVING " + strings.Join(unequal, " OR ")
 }
 
-// Repair counts a project's rows anew from a day on.
+// Repair counts a project's rows again from a day on.
 func (t Table) Repair(ctx context.Context, tx *sql.Tx, project int64, day int) error {
 	if _, err := tx.ExecContext(ctx, "DELETE FROM "+t.Name+" WHERE project=? AND "+t.Span+">="+t.from(day),
 		project); err != nil {

@@ -11,7 +11,7 @@ import (
 	"slices"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 )
@@ -100,7 +100,7 @@ func (s *Store) PutSymbols(ctx context.Context, project int64, contents [][]byte
 
 // PutSymbolPart stores one part of a larger content of so many bytes. With the
 // last one the whole is compared with its hash; when it differs, all its parts
-// are dropped and it is fault.BadInput.
+// are dropped and it is problem.BadInput.
 func (s *Store) PutSymbolPart(ctx context.Context, project int64, hash [32]byte, total int64, part int,
 	raw []byte) (complete bool, err error) {
 	parts := int((total + SymbolPart - 1) / SymbolPart)
@@ -109,7 +109,7 @@ func (s *Store) PutSymbolPart(ctx context.Context, project int64, hash [32]byte,
 		want = total - int64(part)*SymbolPart
 	}
 	if part < 0 || part >= parts || int64(len(raw)) != want {
-		return false, fault.New(fault.BadInput, "part %d of %x has %d bytes; of a content of %d bytes it has %d", part, hash[:6], len(raw), total, max(want, 0))
+		return false, problem.New(problem.BadInput, "part %d of %x has %d bytes; of a content of %d bytes it has %d", part, hash[:6], len(raw), total, max(want, 0))
 	}
 	have, err := s.HaveSymbols(ctx, project, [][32]byte{hash})
 	if err != nil || have[hash] {
@@ -158,7 +158,7 @@ func (s *Store) completeUpload(ctx context.Context, project int64, hash [32]byte
 		return err
 	})
 	if err == nil && got != hash {
-		return fault.New(fault.BadInput, "what was sent as %x has the SHA-256 %x: it was changed while it was sent; its parts were dropped, send it again", hash[:6], got[:6])
+		return problem.New(problem.BadInput, "what was sent as %x has the SHA-256 %x: it was changed while it was sent; its parts were dropped, send it again", hash[:6], got[:6])
 	}
 	return err
 }

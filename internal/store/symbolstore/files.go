@@ -9,7 +9,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/symbolicate"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
@@ -120,7 +120,7 @@ func unitsOf(ctx context.Context, tx *sql.Tx, project int64, files []PushedFile,
 }
 
 // otherBuilds lists pushed addresses, a few, that the release has more than
-// one build of now, none of them told apart by a debug id.
+// one build of now, none of them distinguished by a debug id.
 func otherBuilds(ctx context.Context, tx *sql.Tx, project, release int64,
 	files []PushedFile) (out []string, err error) {
 	pushed := map[string]bool{}
@@ -141,7 +141,7 @@ func otherBuilds(ctx context.Context, tx *sql.Tx, project, release int64,
 
 // lookAgain marks the variants that could not be read for want of symbols of
 // these releases, or of files with these debug ids, and lets everybody who
-// remembers what a release has ask anew.
+// remembers what a release has ask again.
 func lookAgain(ctx context.Context, tx *sql.Tx, project int64, releases []int64, debugIDs [][]byte) error {
 	for _, in := range releases {
 		if _, err := tx.ExecContext(ctx, "UPDATE variant SET again=1 WHERE project=? AND provisional=1 AND app_release=? AND again=0", project, in); err != nil {
@@ -185,14 +185,14 @@ func (s *Store) ReleaseFiles(ctx context.Context, project int64, release,
 	if named, err = s.symbolFiles(ctx, "f.project=? AND f.app_release=? AND f.name_hash=? ORDER BY f.id LIMIT 2000", project, in, db.Hash16(name)); err != nil || len(named) > 0 {
 		return named, len(named), err
 	}
-	// How many there are is only said where none fits.
+	// The number of files is only given if none matches.
 	return nil, all, s.db.QueryRowContext(ctx, "SELECT COUNT(*) FROM (SELECT 1 FROM symbol_file WHERE project=? AND app_release=? LIMIT 10000) x", project, in).Scan(&all)
 }
 
 // ReleaseUnits lists the units of the files that a release has, at most so many.
-func (s *Store) ReleaseUnits(ctx context.Context, project int64, release string, most int) ([]int64, error) {
+func (s *Store) ReleaseUnits(ctx context.Context, project int64, release string, limit int) ([]int64, error) {
 	const query = "SELECT DISTINCT f.unit FROM symbol_file f JOIN app_release r ON r.id=f.app_release WHERE r.project=? AND r.hash=? AND f.project=? ORDER BY f.unit LIMIT ?"
-	return db.Numbers(ctx, s.db, query, project, db.Hash16(release), project, most)
+	return db.Numbers(ctx, s.db, query, project, db.Hash16(release), project, limit)
 }
 
 // SymbolsWithID finds the files of a project that carry a debug id, of any
@@ -221,7 +221,7 @@ func (s *Store) symbolFiles(ctx context.Context, cond string, args ...any) (out 
 	}, symbolFileSelect+cond, args...)
 }
 
-// NeedSymbols fails with fault.BadInput when a content was named but not pushed.
+// NeedSymbols fails with problem.BadInput when a content was named but not pushed.
 func (s *Store) NeedSymbols(ctx context.Context, project int64, hashes [][32]byte) error {
 	have, err := s.HaveSymbols(ctx, project, hashes)
 	if err != nil {
@@ -229,7 +229,7 @@ func (s *Store) NeedSymbols(ctx context.Context, project int64, hashes [][32]byt
 	}
 	for _, h := range hashes {
 		if !have[h] && h != ([32]byte{}) {
-			return fault.New(fault.BadInput, "the content %x was not pushed; push it first", h[:])
+			return problem.New(problem.BadInput, "the content %x was not pushed; push it first", h[:])
 		}
 	}
 	return nil

@@ -35,10 +35,10 @@ func (s *Store) PrepareSymbolsAnew(ctx context.Context, project int64, form int)
 
 // WaitingSymbols lists units that are not compiled, the oldest first: those of
 // a project, or of all (0).
-func (s *Store) WaitingSymbols(ctx context.Context, project int64, most int) (list []pipeline.SymbolUnit, err error) {
-	query, args := "SELECT id FROM symbol_unit WHERE state='waiting' ORDER BY id LIMIT ?", []any{most}
+func (s *Store) WaitingSymbols(ctx context.Context, project int64, limit int) (list []pipeline.SymbolUnit, err error) {
+	query, args := "SELECT id FROM symbol_unit WHERE state='waiting' ORDER BY id LIMIT ?", []any{limit}
 	if project != 0 {
-		query, args = "SELECT id FROM symbol_unit WHERE state='waiting' AND project=? ORDER BY id LIMIT ?", []any{project, most}
+		query, args = "SELECT id FROM symbol_unit WHERE state='waiting' AND project=? ORDER BY id LIMIT ?", []any{project, limit}
 	}
 	ids, err := db.Numbers(ctx, s.db, query, args...)
 	for _, id := range ids {

@@ -8,7 +8,7 @@ import (
 	"firethorn/internal/db"
 )
 
-// Dirty lists the tickets of which a message is to be written.
+// Dirty lists the tickets that need a message.
 func Dirty(ctx context.Context, q db.Querier, limit int) ([]int64, error) {
 	return db.Numbers(ctx, q, "SELECT id FROM ticket WHERE dirty=1 ORDER BY id LIMIT ?", limit)
 }
@@ -33,6 +33,13 @@ func DueOf(ctx context.Context, q db.Querier, destination int64, now time.Time, 
 		destination,
 		limit,
 	)
+}
+
+// Claim notes that a ticket is being read, until a time. A webhook that comes meanwhile sets an
+// earlier due time, which the end of the read keeps.
+func Claim(ctx context.Context, q db.Querier, id int64, until time.Time) error {
+	_, err := q.ExecContext(ctx, "UPDATE ticket SET read_due=? WHERE id=?", db.Micros(until), id)
+	return err
 }
 
 // Postpone lets a ticket be read later.
@@ -66,7 +73,7 @@ func Hasten(ctx context.Context, tx *sql.Tx, destination int64, key string, now 
 	return err
 }
 
-// SetTrouble notes what is wrong with a ticket, and nothing else of it.
+// SetTrouble writes the problem of a ticket, and nothing else of it.
 func SetTrouble(ctx context.Context, q db.Querier, id int64, trouble string) error {
 	_, err := q.ExecContext(ctx, "UPDATE ticket SET trouble=? WHERE id=?", cut(trouble, 490), id)
 	return err
@@ -88,7 +95,7 @@ func TakeHook(ctx context.Context, tx *sql.Tx, destination int64, id string, at 
 	return n == 0, err
 }
 
-// ForgetHooks lets go of webhooks that were taken before a time.
+// ForgetHooks deletes the ids of webhooks that were received before a time.
 func ForgetHooks(ctx context.Context, q db.Querier, before time.Time) error {
 	_, err := q.ExecContext(ctx, "DELETE FROM ticket_hook WHERE at<? LIMIT 10000", db.Micros(before))
 	return err

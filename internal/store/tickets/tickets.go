@@ -1,8 +1,8 @@
-// Package tickets keeps the tickets that stand for issues in trackers: what is known of both
-// sides, which issues a ticket stands for, and what was taken from the tracker already.
+// Package tickets keeps tickets of trackers: the state on both sides, their issues, and what was
+// already read from the tracker.
 //
 // The issue of a tie is the one that it was made for; where that was merged into another, the
-// ticket stands for the other one.
+// ticket is tied to the other one.
 package tickets
 
 import (
@@ -22,7 +22,7 @@ type Ticket struct {
 	ID, Destination int64
 	ticket.Ticket
 	ticket.Sides
-	Turn    int64     // of the messages that close and reopen it
+	Change  int64     // of the messages that close and reopen it
 	Refused time.Time // OursAt of the change that the tracker refused; zero: none
 	Gone    bool      // the tracker does not show it any more
 	Trouble string    // what is wrong with it, in words
@@ -40,9 +40,22 @@ func scanWith(r *sql.Rows, more db.Into) (*Ticket, error) {
 	times := map[string]*time.Time{"ours_at": &t.OursAt, "theirs_at": &t.TheirsAt, "agreed_at": &t.AgreedAt,
 		"read_at": &t.Read, "read_due": &t.Due}
 	at := map[string]*int64{}
-	into := db.Into{"id": &t.ID, "destination": &t.Destination, "ticket_key": &t.Key, "link": &t.Link, "word": &t.Word,
-		"revision": &t.Revision, "fixed_in": &t.FixedIn, "ours": &t.Ours, "theirs": &t.Theirs, "agreed": &t.Agreed,
-		"turn": &t.Turn, "refused": &refused, "gone": &t.Gone, "trouble": &t.Trouble}
+	into := db.Into{
+		"id":          &t.ID,
+		"destination": &t.Destination,
+		"ticket_key":  &t.Key,
+		"link":        &t.Link,
+		"word":        &t.StateName,
+		"revision":    &t.Revision,
+		"fixed_in":    &t.FixedIn,
+		"ours":        &t.Ours,
+		"theirs":      &t.Theirs,
+		"agreed":      &t.Agreed,
+		"turn":        &t.Change,
+		"refused":     &refused,
+		"gone":        &t.Gone,
+		"trouble":     &t.Trouble,
+	}
 	for name := range times {
 		at[name] = new(int64)
 		into[name] = at[name]
@@ -77,7 +90,7 @@ func Add(ctx context.Context, tx *sql.Tx, t *Ticket) (known bool, err error) {
 		t.Destination,
 		t.Key,
 		t.Link,
-		cut(t.Word, 100),
+		cut(t.StateName, 100),
 		cut(t.Revision, 200),
 		cut(t.FixedIn, 250),
 		string(t.Ours),
@@ -100,9 +113,9 @@ func Add(ctx context.Context, tx *sql.Tx, t *Ticket) (known bool, err error) {
 }
 
 // cut makes a text fit a column of so many characters.
-func cut(s string, most int) string { return event.TrimText(s, most) }
+func cut(s string, limit int) string { return event.TrimText(s, limit) }
 
-// Save writes what is known of a ticket. dirty says that a message is to be written of it.
+// Save writes a ticket. dirty says that it needs a message.
 func Save(ctx context.Context, tx *sql.Tx, t *Ticket, dirty bool) error {
 	refused := int64(0)
 	if !t.Refused.IsZero() {
@@ -112,7 +125,7 @@ func Save(ctx context.Context, tx *sql.Tx, t *Ticket, dirty bool) error {
 		ctx,
 		"UPDATE ticket SET link=?, word=?, revision=?, fixed_in=?, ours=?, theirs=?, agreed=?, ours_at=?, theirs_at=?, agreed_at=?, turn=?, dirty=?, refused=?, gone=?, trouble=?, read_at=?, read_due=? WHERE id=?",
 		t.Link,
-		cut(t.Word, 100),
+		cut(t.StateName, 100),
 		cut(t.Revision, 200),
 		cut(t.FixedIn, 250),
 		string(t.Ours),
@@ -121,7 +134,7 @@ func Save(ctx context.Context, tx *sql.Tx, t *Ticket, dirty bool) error {
 		db.Micros(t.OursAt),
 		db.Micros(t.TheirsAt),
 		db.Micros(t.AgreedAt),
-		t.Turn,
+		t.Change,
 		dirty,
 		refused,
 		t.Gone,
@@ -172,7 +185,7 @@ func LockOfIssue(ctx context.Context, tx *sql.Tx, issue int64) ([]*Ticket, error
 	return all, err
 }
 
-// Tie says that a ticket stands for an issue; was says that it did already.
+// Tie ties a ticket to an issue; was says that it was tied already.
 func Tie(ctx context.Context, tx *sql.Tx, id, project, issue int64, at time.Time, who string) (was bool, err error) {
 	res, err := tx.ExecContext(
 		ctx,
@@ -190,8 +203,8 @@ func Tie(ctx context.Context, tx *sql.Tx, id, project, issue int64, at time.Time
 	return n == 0, err
 }
 
-// Untie ends that a ticket stands for an issue, or for one that was merged into it. A ticket
-// that stands for none goes.
+// Untie unties a ticket from an issue, or from one that was merged into it. A ticket
+// without an issue is deleted.
 func Untie(ctx context.Context, tx *sql.Tx, id, issue int64) error {
 	if _, err := tx.ExecContext(
 		ctx,
@@ -205,7 +218,7 @@ func Untie(ctx context.Context, tx *sql.Tx, id, issue int64) error {
 	return drop(ctx, tx, id)
 }
 
-// drop lets go of a ticket that stands for nothing.
+// drop deletes a ticket without an issue.
 func drop(ctx context.Context, tx *sql.Tx, id int64) error {
 	for _, table := range []string{"ticket_comment WHERE ticket", "ticket WHERE id"} {
 		if _, err := tx.ExecContext(
@@ -220,7 +233,7 @@ func drop(ctx context.Context, tx *sql.Tx, id int64) error {
 	return nil
 }
 
-// Issues lists the issues that a ticket stands for; one that stands for none goes.
+// Issues lists the issues of a ticket.
 func Issues(ctx context.Context, tx *sql.Tx, id int64) ([]int64, error) {
 	ids, err := db.Numbers(
 		ctx,

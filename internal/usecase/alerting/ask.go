@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/core/alert"
 	"firethorn/internal/core/attributes"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/events"
@@ -82,18 +82,18 @@ func (s *Service) occasion(ctx context.Context, tx *sql.Tx, p *projects.Project,
 		occasion.Gaps, occasion.Became = true, ""
 		return occasion, facts, nil
 	}
-	basis, err := s.Issues.ScoringInputs(ctx, tx, p.ID)
+	inputs, err := s.Issues.ScoringInputs(ctx, tx, p.ID)
 	if err != nil {
 		return occasion, facts, err
 	}
-	order, err := s.Releases.Known(ctx, tx, p.ID)
+	order, err := s.Releases.Facts(ctx, tx, p.ID)
 	if err != nil {
 		return occasion, facts, err
 	}
 	is := k.issue
 	occasion.Issue = rules.IssueFacts{State: string(is.State), Owner: is.Owner, Users: is.Users, Events: is.Events,
 		Impact: float64(is.Impact) / 10, FirstRelease: is.FirstRelease}
-	occasion.Newest = order.Newest(e.Release(), basis.Newest)
+	occasion.Newest = order.Newest(e.Release(), inputs.Newest)
 	seen := alert.Seen{
 		Event:      e,
 		Frames:     k.frames,
@@ -125,7 +125,7 @@ func (s *Service) look(
 	}
 	for _, id := range []string{which, "newest"} {
 		if k.row, err = s.Events.IssueEvent(ctx, p, o.Issue, id); err != nil {
-			if _, ok := errors.AsType[*fault.Error](err); ok {
+			if _, ok := errors.AsType[*problem.Error](err); ok {
 				continue // it is no longer kept
 			}
 			return k, err

@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/outgoing"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/destinations"
@@ -155,8 +155,8 @@ func (s *Service) makeTest(ctx context.Context, name string, p *projects.Project
 		m.Project, id = p.Name, p.ID
 	}
 	if d.ServesPeople() {
-		return nil, nil, fault.New(
-			fault.BadInput,
+		return nil, nil, problem.New(
+			problem.BadInput,
 			"%s sends mail to people; give it an address with --to, or wait for the first alert",
 			d.Name,
 		)

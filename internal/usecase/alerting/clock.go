@@ -54,21 +54,21 @@ func (s *Service) lookWorse(ctx context.Context, p *projects.Project, environmen
 		if r.Sessions.Ended() == 0 {
 			continue
 		}
-		if r.Verdict == nil || r.Verdict.Says != quality.Worse {
+		if r.Verdict == nil || r.Verdict.Result != quality.Worse {
 			return nil
 		}
 		words := fmt.Sprintf("%s is worse than %s in %s: %s.", r.Version, r.Baseline, environment, r.Verdict.Why)
 		return s.once(
 			ctx,
 			p,
-			alerts.Occurrence{What: "release.worse", Scope: environment, Words: words},
+			alerts.Occurrence{What: "release.worse", Scope: environment, Text: words},
 			environment+" "+r.Version,
 		)
 	}
 	return nil
 }
 
-// lookMissing finds releases of which variants wait for symbols for longer than a moment.
+// lookMissing finds releases with variants that wait for symbols for longer than a moment.
 func (s *Service) lookMissing(ctx context.Context, p *projects.Project) error {
 	type gap struct {
 		release  string
@@ -96,7 +96,7 @@ func (s *Service) lookMissing(ctx context.Context, p *projects.Project) error {
 		if err := s.once(
 			ctx,
 			p,
-			alerts.Occurrence{What: "symbols.missing", Scope: g.release, Words: words},
+			alerts.Occurrence{What: "symbols.missing", Scope: g.release, Text: words},
 			g.release,
 		); err != nil {
 			return err

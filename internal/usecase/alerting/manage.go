@@ -12,7 +12,7 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/text"
 	"firethorn/internal/core/ticket"
@@ -26,7 +26,7 @@ import (
 	"firethorn/internal/store/sight"
 )
 
-// State is a destination with what was sent to it lately.
+// State is a destination with its recent deliveries.
 type State struct {
 	*destinations.Destination
 	Counts map[deliveries.State]int64 // of seven days
@@ -69,7 +69,7 @@ func (s *Service) CreateDestination(ctx context.Context, d *destinations.Destina
 	return destinations.Create(ctx, s.DB, d)
 }
 
-// ChangeDestination writes a destination anew.
+// ChangeDestination writes a destination again.
 func (s *Service) ChangeDestination(ctx context.Context, before, after *destinations.Destination) error {
 	if err := s.check(ctx, after); err != nil {
 		return err
@@ -89,14 +89,14 @@ func (s *Service) RemoveDestination(ctx context.Context, name string) error {
 // check says what is wrong with a destination.
 func (s *Service) check(ctx context.Context, d *destinations.Destination) error {
 	if !slices.Contains(destinations.Kinds, d.Kind) {
-		e := fault.New(
-			fault.BadInput,
+		e := problem.New(
+			problem.BadInput,
 			"a destination's kind is %s, not %.60q",
 			strings.Join(destinations.Kinds, ", "),
 			d.Kind,
 		)
 		if n := text.Nearest(d.Kind, destinations.Kinds); n != "" {
-			return fault.New(fault.BadInput, "%s; did you mean %s?", e.Pub, n)
+			return problem.New(problem.BadInput, "%s; did you mean %s?", e.Pub, n)
 		}
 		return e
 	}
@@ -106,8 +106,8 @@ func (s *Service) check(ctx context.Context, d *destinations.Destination) error 
 		schemes = []string{"smtp", "smtps"}
 	}
 	if err != nil || u.Host == "" || !slices.Contains(schemes, u.Scheme) || u.User != nil {
-		return fault.New(
-			fault.BadInput,
+		return problem.New(
+			problem.BadInput,
 			"the address of a destination of the kind %s begins with %s:// and a host, and holds no password; "+
 				"%.200q does not",
 			d.Kind,
@@ -120,22 +120,22 @@ func (s *Service) check(ctx context.Context, d *destinations.Destination) error 
 		d.AllowInside = hostPort(u)
 	}
 	if d.Kind != "mail" && u.Scheme == "http" && !strings.EqualFold(hostPort(u), d.AllowInside) {
-		return fault.New(
-			fault.BadInput,
+		return problem.New(
+			problem.BadInput,
 			"an address outside begins with https://; plain http is for one that --allow-inside %s permits",
 			u.Host,
 		)
 	}
 	if d.AllowInside != "" && !strings.Contains(d.AllowInside, ":") {
-		return fault.New(
-			fault.BadInput,
+		return problem.New(
+			problem.BadInput,
 			"--allow-inside takes HOST:PORT, such as 10.0.4.2:8080, not %.100q",
 			d.AllowInside,
 		)
 	}
 	if d.Insecure && !strings.EqualFold(hostPort(u), d.AllowInside) {
-		return fault.New(
-			fault.BadInput,
+		return problem.New(
+			problem.BadInput,
 			"mail without TLS goes only to a server inside: add --allow-inside %s",
 			hostPort(u),
 		)
@@ -155,32 +155,32 @@ func (s *Service) check(ctx context.Context, d *destinations.Destination) error 
 func checkParts(d *destinations.Destination) error {
 	if d.Kind == "mail" {
 		if d.From == "" {
-			return fault.New(fault.BadInput, "mail needs a sender: --from \"Firethorn <firethorn@ferries.example>\"")
+			return problem.New(problem.BadInput, "mail needs a sender: --from \"Firethorn <firethorn@ferries.example>\"")
 		}
 		for _, a := range append([]string{d.From}, d.To...) {
 			if err := CheckAddress(a); err != nil {
-				return fault.New(fault.BadInput, "%s", err)
+				return problem.New(problem.BadInput, "%s", err)
 			}
 		}
 	}
 	if d.Kind == destinations.Tickets {
 		if d.Description == "" {
-			return fault.New(
-				fault.BadInput,
+			return problem.New(
+				problem.BadInput,
 				"a tracker needs a description of its API: --file tracker.yaml; docs/tickets.md has three to begin with",
 			)
 		}
 		if _, err := ticket.Parse(d.Description); err != nil {
-			return fault.New(fault.BadInput, "the description is not understood:\n%s", err)
+			return problem.New(problem.BadInput, "the description is not understood:\n%s", err)
 		}
 	} else if d.Description != "" {
-		return fault.New(fault.BadInput, "only a destination of the kind tickets has a description")
+		return problem.New(problem.BadInput, "only a destination of the kind tickets has a description")
 	}
 	if d.Template != "" {
 		if _, err := chatBody(d.Template, "a \"text\"\nof two lines"); err != nil ||
 			!strings.Contains(d.Template, "{{text}}") {
-			return fault.New(
-				fault.BadInput,
+			return problem.New(
+				problem.BadInput,
 				"a template is JSON with {{text}} within a text, such as {\"body\": \"{{text}}\"}",
 			)
 		}
@@ -212,8 +212,8 @@ func (s *Service) Retry(ctx context.Context, id uuid.UUID) error {
 			return err
 		}
 		if d.State != deliveries.Failed && d.State != deliveries.Waiting {
-			return fault.New(
-				fault.Conflict,
+			return problem.New(
+				problem.Conflict,
 				"the delivery is %s; those that failed or wait can be tried again",
 				d.State,
 			)
@@ -233,7 +233,7 @@ func (s *Service) Alerts(
 	return alerts.List(ctx, s.DB, p.ID, issue, before, limit)
 }
 
-// Pauses are the rules that are paused, in the projects that somebody sees.
+// Pauses are the paused rules of the projects that a person sees.
 func (s *Service) Pauses(ctx context.Context, seen sight.Sight) ([]alerts.Pause, error) {
 	return alerts.Pauses(ctx, s.DB, seen, s.DB.Now())
 }
@@ -241,7 +241,7 @@ func (s *Service) Pauses(ctx context.Context, seen sight.Sight) ([]alerts.Pause,
 // longestPause is how long a rule can be paused.
 const longestPause = 90 * 24 * time.Hour
 
-// Pause lets a rule fire for nobody until a time.
+// Pause pauses a rule until a time.
 func (s *Service) Pause(
 	ctx context.Context,
 	p *projects.Project,
@@ -251,8 +251,8 @@ func (s *Service) Pause(
 ) error {
 	names := s.ruleNames(p)
 	if !slices.Contains(names, rule) {
-		e := fault.New(
-			fault.NotFound,
+		e := problem.New(
+			problem.NotFound,
 			"%s has no alert rule %.80q; there are %s",
 			p.Name,
 			rule,
@@ -262,8 +262,8 @@ func (s *Service) Pause(
 	}
 	now := s.DB.Now()
 	if !until.After(now) || until.After(now.Add(longestPause)) {
-		return fault.New(
-			fault.BadInput,
+		return problem.New(
+			problem.BadInput,
 			"a pause ends in the future and within 90 days, not %s",
 			until.UTC().Format(time.RFC3339),
 		)
@@ -298,7 +298,7 @@ func (s *Service) Resume(ctx context.Context, p *projects.Project, rule string) 
 			return err
 		}
 		if !was {
-			return fault.New(fault.NotFound, "the alert rule %.80q of %s is not paused", rule, p.Name)
+			return problem.New(problem.NotFound, "the alert rule %.80q of %s is not paused", rule, p.Name)
 		}
 		return projects.Record(ctx, tx, s.DB.Now(), p.ID, audit.Act{Action: "alert resumed", Target: rule})
 	})

@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/testbed"
 )
@@ -80,7 +80,7 @@ func TestDestination_IsRenamedToAFreeNameOnly(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for name, want := range map[string]fault.Code{"owner": fault.BadInput, "": fault.BadInput, "hook": fault.Conflict} {
+	for name, want := range map[string]problem.Code{"owner": problem.BadInput, "": problem.BadInput, "hook": problem.Conflict} {
 		after := *d.Destination
 		after.Name = name
 		if err := s.Alerting.ChangeDestination(t.Context(), d.Destination, &after); testbed.Code(err) != want {

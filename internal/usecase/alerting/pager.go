@@ -24,7 +24,7 @@ type pagerAlert struct {
 	GeneratorURL string            `json:"generatorURL,omitempty"`
 }
 
-// An Alertmanager resolves what is not told again: alerts that fire are, each minute.
+// An Alertmanager resolves alerts that are not sent again: firing ones are, each minute.
 const (
 	pagerEvery = time.Minute
 	pagerEnds  = 5 * time.Minute
@@ -91,17 +91,17 @@ func (s *Service) page(ctx context.Context, d *destinations.Destination, x *deli
 	return r
 }
 
-// Paging lists the destinations with alerts that fire and must be told again, or are over.
+// Paging lists the destinations with alerts that fire and must be sent again, or are over.
 func (s *Service) Paging(ctx context.Context) ([]int64, error) {
 	return db.Numbers(ctx, s.DB, "SELECT DISTINCT a.destination FROM pager_alert a LEFT JOIN issue i ON i.id=a.issue"+
 		" WHERE a.refreshed<=? OR i.state IN ('fixed','dismissed') OR i.id IS NULL OR i.merged_into IS NOT NULL OR i.deleted IS NOT NULL",
 		db.Micros(s.DB.Now().Add(-pagerEvery)))
 }
 
-// maxPaged is how many alerts are told again in one request.
+// maxPaged is how many alerts are sent again in one request.
 const maxPaged = 500
 
-// Page tells an Alertmanager again what fires, and what is over since its issue was fixed,
+// Page sends an Alertmanager the firing alerts again, and those that ended since their issue was fixed,
 // dismissed, merged away or deleted.
 func (s *Service) Page(ctx context.Context, destination int64) (more bool, err error) {
 	d, err := destinations.ByID(ctx, s.DB, destination)
@@ -142,7 +142,7 @@ func (s *Service) Page(ctx context.Context, destination int64) (more bool, err e
 		return false, err
 	}
 	if r := s.post(ctx, d, pagerURL(d), jsonHeader.Clone(), body); r.err != nil {
-		s.Log.Warn("an Alertmanager could not be told again what fires", "destination", d.Name, "err", r.err)
+		s.Log.Warn("an Alertmanager could not be sent the firing alerts again", "destination", d.Name, "err", r.err)
 		return false, nil // in a while again; it resolves by itself what it is not told
 	}
 	return len(list) == maxPaged, s.DB.InTx(ctx, func(tx *sql.Tx) error {

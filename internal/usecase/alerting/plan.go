@@ -81,7 +81,7 @@ func (s *Service) planOne(
 		}
 	}
 	if len(fire) > 0 {
-		told, err := s.toldOf(ctx, tx, p, o, facts)
+		told, err := s.newMessage(ctx, tx, p, o, facts)
 		if err != nil {
 			return err
 		}
@@ -198,7 +198,7 @@ func (s *Service) deliver(ctx context.Context, tx *sql.Tx, o *alerts.Occurrence,
 	return out, err
 }
 
-// Expire lets go of what is older than 90 days.
+// Expire deletes what is older than 90 days.
 func (s *Service) Expire(ctx context.Context) (more bool, err error) {
 	return alerts.Expire(ctx, s.DB, s.DB.Now())
 }

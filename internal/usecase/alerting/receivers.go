@@ -112,18 +112,18 @@ func peopleOf(to string, issue int64) (cond string, args []any) {
 	return "", nil
 }
 
-// told are the people behind a word of a rule.
-type told struct {
+// recipients are the people behind a word of a rule.
+type recipients struct {
 	mail    *destinations.Destination
 	mailed  []*receiver
 	console []string // who was told in the console
 	why     string   // why nobody is told; "": somebody is
 }
 
-// people are those who hear of it: by mail, or in the console, where they want it so or there
-// is no mail. Who did it is not told. The default rules wait for a mail server.
+// people are those who get a notice: by mail, or in the console, where they want it so or there
+// is no mail. The person who did it gets none. The default rules wait for a mail server.
 func (s *Service) people(ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence,
-	all []*destinations.Destination, cond string, args []any) (t told, err error) {
+	all []*destinations.Destination, cond string, args []any) (t recipients, err error) {
 	i := slices.IndexFunc(all, func(d *destinations.Destination) bool {
 		return d.ServesPeople() && d.Serves(p.Name)
 	})
@@ -166,12 +166,12 @@ func (s *Service) people(ctx context.Context, tx *sql.Tx, p *projects.Project, o
 	return t, nil
 }
 
-// notice tells somebody in the console, unless they are told of the same there already: who
-// has an issue or watches it hears of decisions by themselves.
+// notice writes a person's notice in the console, unless they get the same one already: who
+// owns an issue or watches it gets a notice of decisions anyway.
 func (s *Service) notice(ctx context.Context, tx *sql.Tx, o *alerts.Occurrence, person int64) error {
 	if o.Issue == 0 {
 		return nil
 	}
-	return status.Notify(ctx, tx, status.Told{Person: person, Project: o.Project, Issue: o.Issue, At: o.At,
-		Who: o.Who.Name, Kind: o.What, Text: event.TrimText(alert.Why(o.What, o.Who.Name, o.Words), 490)})
+	return status.Notify(ctx, tx, status.NewNotice{Person: person, Project: o.Project, Issue: o.Issue, At: o.At,
+		Who: o.Who.Name, Kind: o.What, Text: event.TrimText(alert.Why(o.What, o.Who.Name, o.Text), 490)})
 }

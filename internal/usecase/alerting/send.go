@@ -26,7 +26,7 @@ func (s *Service) Due(ctx context.Context) ([]int64, error) {
 	return deliveries.Destinations(ctx, s.DB, deliveries.Waiting, s.DB.Now())
 }
 
-// Send sends what is due of a destination, if no other process does: owner names this one.
+// Send sends the due deliveries of a destination, if no other process does: owner names this one.
 // Messages about one issue arrive in their order.
 func (s *Service) Send(ctx context.Context, destination int64, owner uuid.UUID) (more bool, err error) {
 	release, err := s.DB.HoldLease(ctx, destinations.Lease(destination), owner, destLease)
@@ -108,7 +108,7 @@ func (s *Service) try(ctx context.Context, d *destinations.Destination, x *deliv
 			return nil
 		}
 		if pausing {
-			if err := s.tellMaker(ctx, tx, now, a); err != nil {
+			if err := s.notifyMaker(ctx, tx, now, a); err != nil {
 				return err
 			}
 		}
@@ -129,7 +129,7 @@ func (s *Service) resume(ctx context.Context, d *destinations.Destination, pause
 		if err != nil {
 			return err
 		}
-		if len(list) <= alert.MostWaiting || d.Kind == destinations.Tickets { // no ticket stands for many messages
+		if len(list) <= alert.MaxWaiting || d.Kind == destinations.Tickets { // no ticket represents many messages
 			for _, x := range list {
 				if err := deliveries.Postpone(ctx, tx, x.ID, now, x.Expires.Add(paused)); err != nil {
 					return err
@@ -141,8 +141,8 @@ func (s *Service) resume(ctx context.Context, d *destinations.Destination, pause
 	})
 }
 
-// tellMaker tells who made a destination that it is paused, by mail where there is one.
-func (s *Service) tellMaker(
+// notifyMaker tells the person who made a destination, by mail if possible, that it is paused.
+func (s *Service) notifyMaker(
 	ctx context.Context,
 	tx *sql.Tx,
 	d *destinations.Destination,

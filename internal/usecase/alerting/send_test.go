@@ -18,7 +18,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/destinations"
@@ -118,7 +118,7 @@ func TestSend_ObeysTheReceiver(t *testing.T) {
 			if s.send(); s.states() != "1 sent" {
 				t.Errorf("tried again by hand: %s", s.states())
 			}
-			if err := s.Alerting.Retry(t.Context(), s.only().ID); testbed.Code(err) != fault.Conflict {
+			if err := s.Alerting.Retry(t.Context(), s.only().ID); testbed.Code(err) != problem.Conflict {
 				t.Errorf("one that arrived: %v", err)
 			}
 		}
@@ -404,7 +404,7 @@ func TestSend_MailNeedsTLS(t *testing.T) {
 // The link in a mail ends mails of its kind to its person, and nothing else does.
 func TestUnsubscribe(t *testing.T) {
 	s := open(t, "")
-	if err := s.Alerting.Unsubscribe(t.Context(), s.oke, "new", "AAAA"); testbed.Code(err) != fault.NotFound {
+	if err := s.Alerting.Unsubscribe(t.Context(), s.oke, "new", "AAAA"); testbed.Code(err) != problem.NotFound {
 		t.Errorf("a link that was made up: %v", err)
 	}
 	link, err := s.Alerting.UnsubscribeLink(t.Context(), s.oke, "new")
@@ -412,7 +412,7 @@ func TestUnsubscribe(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, sign, _ := strings.Cut(link, "sign=")
-	if err := s.Alerting.Unsubscribe(t.Context(), s.maren, "new", sign); testbed.Code(err) != fault.NotFound {
+	if err := s.Alerting.Unsubscribe(t.Context(), s.maren, "new", sign); testbed.Code(err) != problem.NotFound {
 		t.Errorf("the link of somebody else: %v", err)
 	}
 	if err := s.Alerting.Unsubscribe(t.Context(), s.oke, "new", sign); err != nil {
@@ -441,11 +441,11 @@ func TestDestinations_AreChecked(t *testing.T) {
 		"a template without a place":    {Name: "x", Kind: "chat", URL: "https://x.example", Settings: destinations.Settings{Template: `{"text": "hello"}`}},
 		"a project that is not there":   {Name: "x", Kind: "chat", URL: "https://x.example", Projects: []string{"lighthouse"}},
 	} {
-		if err := s.Alerting.CreateDestination(t.Context(), d); testbed.Code(err) != fault.BadInput && testbed.Code(err) != fault.NotFound {
+		if err := s.Alerting.CreateDestination(t.Context(), d); testbed.Code(err) != problem.BadInput && testbed.Code(err) != problem.NotFound {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
-	if err := s.Alerting.CreateDestination(t.Context(), &destinations.Destination{Name: "hook", Kind: "webhook", URL: "https://x.example"}); testbed.Code(err) != fault.Conflict {
+	if err := s.Alerting.CreateDestination(t.Context(), &destinations.Destination{Name: "hook", Kind: "webhook", URL: "https://x.example"}); testbed.Code(err) != problem.Conflict {
 		t.Errorf("a second one of the name: %v", err)
 	}
 	inside := &destinations.Destination{Name: "inside", Kind: "webhook", URL: "https://127.0.0.1:9/hook"}

@@ -21,7 +21,7 @@ var becoming = []situation{
 	{name: "in the newest release", rules: rule("newest", `became("new") && in_newest_release`, ""), happens: func(s *scene) { s.happen("tideAt", in("4.3.0")) }, want: "1 new to hook sent"},
 	{name: "in an older release", rules: rule("newest", `became("new") && in_newest_release`, ""), happens: func(s *scene) {
 		s.happen("zoneOf", in("4.3.0"))
-		if err := s.Scoring.RefreshBasis(s.T.Context(), s.Project.ID); err != nil {
+		if err := s.Scoring.RefreshInputs(s.T.Context(), s.Project.ID); err != nil {
 			s.T.Fatal(err)
 		}
 		s.happen("tideAt", in("4.1.0"))
@@ -224,7 +224,7 @@ var silence = []situation{
 	}, want: "1 new to hook sent; 2 new to hook not sent (no destination)", states: "1 cancelled"},
 }
 
-// people are situations about those who hear of it by mail.
+// people are situations about recipients of mail.
 var people = []situation{
 	{name: "the defaults without a mail server", happens: func(s *scene) { s.happen("tideAt") }, want: "1 new to members not sent (no mail)"},
 	{name: "the defaults", happens: func(s *scene) { s.mail(); s.happen("tideAt") }, want: "1 new to Maren Holt sent; 1 new to Oke Farrow sent", states: "2 waiting"},
@@ -340,14 +340,14 @@ func (s *scene) wish(person int64, kind string, c accounts.Choice) {
 	}
 }
 
-// sessions tells of so many sessions that began now.
+// sessions reports so many sessions that began now.
 func (s *scene) sessions(n int) {
 	s.T.Helper()
 	var list []string
 	for i := range n {
 		list = append(list, fmt.Sprintf(`{"id":"r-%d","sequence":1,"started":%q,"outcome":"clean","resource":{"service.version":"4.2.0"}}`, i, s.Now.Format(time.RFC3339)))
 	}
-	s.Tell(1, list...)
+	s.AddSessions(1, list...)
 }
 
 // hit reports an event of a session.

@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/ticket"
 	"firethorn/internal/outgoing"
 	"firethorn/internal/store/accounts"
@@ -57,7 +57,7 @@ func (s *Service) ticket(
 func (s *Service) whyNoTicket(ctx context.Context, tx *sql.Tx, d *destinations.Destination, issue int64,
 	best alert.Decision) (string, error) {
 	if issue == 0 {
-		return "a ticket stands for an issue, and this is about none", nil
+		return "a ticket needs an issue, and this message has none", nil
 	}
 	key, err := s.Tickets.OpenTicket(ctx, d, issue)
 	if err != nil || key != "" {
@@ -95,7 +95,7 @@ func (s *Service) MakeTicket(ctx context.Context, is *issues.Issue, name string,
 			if why, err := s.whyNoTicket(ctx, tx, d, is.ID, alert.Decision{}); err != nil {
 				return err
 			} else if why != "" {
-				return fault.New(fault.Conflict, "%s in %s; --another makes a second one", why, d.Name)
+				return problem.New(problem.Conflict, "%s in %s; --another makes a second one", why, d.Name)
 			}
 		}
 		m, err := s.ticketOf(ctx, tx, p, is, who, read)
@@ -114,7 +114,7 @@ func (s *Service) MakeTicket(ctx context.Context, is *issues.Issue, name string,
 		x.Due = x.Created.Add(time.Minute) // it is tried below; by others only if this process ends
 		made, err := deliveries.Add(ctx, tx, x)
 		if err == nil && !made {
-			err = fault.New(fault.Conflict, "a ticket is being made in %s", d.Name)
+			err = problem.New(problem.Conflict, "a ticket is being made in %s", d.Name)
 		}
 		return err
 	})
@@ -137,9 +137,9 @@ func (s *Service) ticketOf(ctx context.Context, tx *sql.Tx, p *projects.Project,
 		return alert.Message{}, err
 	}
 	if k.issue == nil {
-		return alert.Message{}, fault.New(fault.NotFound, "the issue was merged or deleted in between")
+		return alert.Message{}, problem.New(problem.NotFound, "the issue was merged or deleted in between")
 	}
-	m, err := s.toldOf(ctx, tx, p, o, k)
+	m, err := s.newMessage(ctx, tx, p, o, k)
 	m.Why, m.By = "", who.Name
 	if who.Name != "" {
 		m.Why = "This ticket was made by " + who.Name + "."

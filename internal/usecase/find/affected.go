@@ -13,7 +13,7 @@ import (
 
 // Affected says how many users the events of a search hit, and what share that is.
 type Affected struct {
-	Said
+	Completeness
 	Events, Users int64
 	// Active is how many users were seen at all in the same time, by an event or by a
 	// session.
@@ -28,7 +28,7 @@ type Affected struct {
 // again is how much later an event must be for its user to have come back.
 const again = time.Hour
 
-// Affected counts the users of the events of which a search holds.
+// Affected counts the users of the events that match a search.
 func (s *Service) Affected(ctx context.Context, q Ask) (*Affected, error) {
 	a, err := s.ask(ctx, q, q.window())
 	if err != nil {
@@ -74,17 +74,17 @@ func (s *Service) Affected(ctx context.Context, q Ask) (*Affected, error) {
 			out.CameBack++
 		}
 	}
-	f, err := c.facet(ctx, "release", mostAffectedReleases, out.Events)
+	f, err := c.facet(ctx, "release", maxAffectedReleases, out.Events)
 	if err != nil {
 		return nil, err
 	}
 	slices.SortFunc(f.Values, func(x, y Counted) int { return cmp.Compare(y.Users, x.Users) })
-	out.Releases, out.Said = f.Values, a.said()
+	out.Releases, out.Completeness = f.Values, a.completeness()
 	return out, nil
 }
 
-// mostAffectedReleases is how many releases are told of affected users.
-const mostAffectedReleases = 8
+// maxAffectedReleases is how many releases of affected users are returned.
+const maxAffectedReleases = 8
 
 // sessionUsers adds the users of the sessions that began in the window, and when the
 // affected ones began their last: one that began after their first event counts as seen

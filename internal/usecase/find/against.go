@@ -9,16 +9,16 @@ import (
 	"firethorn/internal/core/facet"
 )
 
-// Against is what is far more common in the events that fit, or in those of an issue,
+// Against lists values that are far more common in the events that match, or in those of an issue,
 // than in the project's other events of the same time.
 type Against struct {
-	Said
+	Completeness
 	Looked int // how many values were compared: those that an event has that fits
 	Values []facet.Odd
 }
 
-// Against compares the events of which a search holds with all others. Events are
-// counted once each, whatever they stand for.
+// Against compares the events that match a search with all others. Events are
+// counted once each, whatever they represent.
 func (s *Service) Against(ctx context.Context, q FacetAsk) (*Against, error) {
 	a, err := s.ask(ctx, q.Ask, q.window())
 	if err != nil {
@@ -46,7 +46,7 @@ func (s *Service) Against(ctx context.Context, q FacetAsk) (*Against, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := &Against{Said: a.said(), Looked: c.looked, Values: facet.Outstanding(list, c.looked)}
+	out := &Against{Completeness: a.completeness(), Looked: c.looked, Values: facet.Outstanding(list, c.looked)}
 	out.Values = out.Values[:min(len(out.Values), q.Limit)]
 	return out, nil
 }

@@ -30,8 +30,8 @@ type Ask struct {
 	Asker
 }
 
-// Said is what every answer says beside what was asked for.
-type Said struct {
+// Completeness says how complete an answer is.
+type Completeness struct {
 	// CompleteFrom is the time from which on the index is whole; zero: it is. What
 	// was thrown before may be missing.
 	CompleteFrom time.Time
@@ -94,9 +94,9 @@ func (n *snapshot) check(tree query.Node) error {
 	return nil
 }
 
-// said is what the answer says of its view.
-func (a *asked) said() Said {
-	var out Said
+// completeness is what the answer says of its view.
+func (a *asked) completeness() Completeness {
+	var out Completeness
 	if a.complete.After(a.window().From) || a.window().From.IsZero() {
 		out.CompleteFrom = a.complete
 	}
@@ -104,7 +104,7 @@ func (a *asked) said() Said {
 		out.Warnings = append(
 			out.Warnings,
 			fmt.Sprintf(
-				"%s are left out: a part of the search index is damaged; it is made anew in the background",
+				"%s are left out: a part of the search index is damaged and is rebuilt in the background",
 				text.Counted(a.damaged, "event"),
 			),
 		)
@@ -187,7 +187,7 @@ func each[T any](list []T, work func(i int, x T)) {
 	}
 }
 
-// test makes the test of all that was asked: the search, and the issue.
+// test makes the test of everything asked for: the search, and the issue.
 func (a *asked) test(ctx context.Context) (test, error) {
 	t, err := a.compiler.test(ctx, a.tree)
 	if err != nil || a.Issue == 0 {

@@ -7,8 +7,8 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/query"
 	"firethorn/internal/records"
 	"firethorn/internal/store/accounts"
@@ -65,8 +65,8 @@ func TestSearch_SaysWhatIsWrong(t *testing.T) {
 		"user:>3":                      {1, ""},
 	} {
 		_, err := b.Find.FindIssues(t.Context(), find.IssueAsk{Ask: ask(b, text), States: issue.States, Order: issues.ByImpact, Limit: 5})
-		f, ok := errors.AsType[*fault.Error](err)
-		if !ok || f.Code != fault.BadSearch || f.Pub == "" || f.Nearest != want.nearest || want.column != 0 && f.Column != want.column {
+		f, ok := errors.AsType[*problem.Error](err)
+		if !ok || f.Code != problem.BadSearch || f.Pub == "" || f.Nearest != want.nearest || want.column != 0 && f.Column != want.column {
 			t.Errorf("%.40q: %v (%+v), want column %d and nearest %q", text, err, f, want.column, want.nearest)
 		}
 	}
@@ -137,7 +137,7 @@ func TestSearch_NothingThere(t *testing.T) {
 	if h, err := b.Find.Histogram(t.Context(), find.HistogramAsk{Ask: ask(b, "")}); err != nil || len(h.Series) != 1 {
 		t.Errorf("%+v, %v", h, err)
 	}
-	if _, err := b.Find.User(t.Context(), b.Project, find.Asker{Now: b.Now}, "nobody"); testbed.Code(err) != fault.NotFound {
+	if _, err := b.Find.User(t.Context(), b.Project, find.Asker{Now: b.Now}, "nobody"); testbed.Code(err) != problem.NotFound {
 		t.Errorf("a user of whom nothing is known: %v", err)
 	}
 }
@@ -164,7 +164,7 @@ func TestUser_ByAnyName(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, name := range []string{"p-1", "ines@quay.example"} {
-		if _, err := b.Find.User(t.Context(), b.Project, find.Asker{Now: b.Now}, name); testbed.Code(err) != fault.NotFound {
+		if _, err := b.Find.User(t.Context(), b.Project, find.Asker{Now: b.Now}, name); testbed.Code(err) != problem.NotFound {
 			t.Errorf("%s was erased, and is found: %v", name, err)
 		}
 		if n := found(b, query.String(query.Term{Name: "user", Values: []query.Value{query.Exactly(name)}})); n != 0 {
@@ -178,7 +178,7 @@ func TestUser_ByAnyName(t *testing.T) {
 	b.Recounted()
 }
 
-func TestSearch_DamagedSegmentIsLeftOutSaidAndMadeAnew(t *testing.T) {
+func TestSearch_DamagedSegmentIsReportedAndRebuilt(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Many(60, func(i int) map[string]any { return berth(testbed.Noon, map[string]any{"plan": "gold"}) })
 	b.Many(40, func(i int) map[string]any { return berth(testbed.Noon, map[string]any{"plan": "gold"}) })
@@ -203,7 +203,7 @@ func TestSearch_DamagedSegmentIsLeftOutSaidAndMadeAnew(t *testing.T) {
 	b.Recounted()
 }
 
-// What differs from the events is found by recount, and made anew by its repair.
+// What differs from the events is found by recount, and rebuilt by its repair.
 func TestRepair_MendsTheIndex(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	for range 3 {
@@ -307,16 +307,16 @@ func TestSave(t *testing.T) {
 	if page, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: q, Limit: 10}); err != nil || len(page.Events) != 3 {
 		t.Errorf("one's own search: %+v, %v", page, err)
 	}
-	if _, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, "saved:mine"), Limit: 10}); testbed.Code(err) != fault.BadSearch {
+	if _, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, "saved:mine"), Limit: 10}); testbed.Code(err) != problem.BadSearch {
 		t.Errorf("somebody else's search is seen: %v", err)
 	}
-	if _, err := save("gold", "saved:gold", true); testbed.Code(err) != fault.BadInput {
+	if _, err := save("gold", "saved:gold", true); testbed.Code(err) != problem.BadInput {
 		t.Errorf("a search that names itself: %v", err)
 	}
-	if _, err := save("", "plan:gold", true); testbed.Code(err) != fault.BadInput {
+	if _, err := save("", "plan:gold", true); testbed.Code(err) != problem.BadInput {
 		t.Errorf("a search without a name: %v", err)
 	}
-	if err := b.Find.DeleteSaved(t.Context(), b.Project.ID, 101, "gold", false); testbed.Code(err) != fault.NotFound {
+	if err := b.Find.DeleteSaved(t.Context(), b.Project.ID, 101, "gold", false); testbed.Code(err) != problem.NotFound {
 		t.Errorf("a shared search is deleted as one's own: %v", err)
 	}
 	if err := b.Find.DeleteSaved(t.Context(), b.Project.ID, 101, "gold", true); err != nil {
@@ -335,7 +335,7 @@ func TestAttributes_DroppedAndTakenBack(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.Many(5, gold)
-	if _, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, "plan:gold"), Limit: 50}); testbed.Code(err) != fault.BadSearch {
+	if _, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, "plan:gold"), Limit: 50}); testbed.Code(err) != problem.BadSearch {
 		t.Errorf("a name that was dropped is searched: %v", err)
 	}
 	b.Recounted()
@@ -352,7 +352,7 @@ func TestAttributes_DroppedAndTakenBack(t *testing.T) {
 		t.Errorf("%d events are found, want 15", n)
 	}
 	b.Recounted()
-	if err := b.Find.DropAttribute(t.Context(), b.Project, "cabin.deck", true); testbed.Code(err) != fault.NotFound {
+	if err := b.Find.DropAttribute(t.Context(), b.Project, "cabin.deck", true); testbed.Code(err) != problem.NotFound {
 		t.Errorf("a name that nobody uses: %v", err)
 	}
 }
@@ -378,7 +378,7 @@ func TestErase_TakesSavedSearchesAlong(t *testing.T) {
 // those that are read after the first.
 func TestAgainst_AfterAnErasure(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	b.Indexing.Sizes = indexing.Sizes{Rows: 2, Middle: 10, Large: 20, Most: 400}
+	b.Indexing.Sizes = indexing.Sizes{Rows: 2, Middle: 10, Large: 20, Limit: 400}
 	for batch := range 12 {
 		b.Many(10, func(i int) map[string]any {
 			i += 10 * batch

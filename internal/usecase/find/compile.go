@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/columns"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/query"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
@@ -187,8 +187,8 @@ func (c *compiler) user(ctx context.Context, n query.Node, negated bool) (test, 
 	return out, err
 }
 
-// mostPositions is how many events of sessions or traces are looked at.
-const mostPositions = 100_000
+// maxPositions is how many events of sessions or traces are looked at.
+const maxPositions = 100_000
 
 // occurrences asks for the events of sessions or traces.
 func (c *compiler) occurrences(ctx context.Context, n query.Node, negated bool) (test, error) {
@@ -211,7 +211,7 @@ func (c *compiler) occurrences(ctx context.Context, n query.Node, negated bool) 
 				"SELECT filing FROM event WHERE project=? AND session=? LIMIT ?",
 				c.p.ID,
 				db.Hash16(whole),
-				mostPositions,
+				maxPositions,
 			)
 		default:
 			list, err = db.Numbers(
@@ -220,7 +220,7 @@ func (c *compiler) occurrences(ctx context.Context, n query.Node, negated bool) 
 				"SELECT filing FROM event WHERE trace=? AND project=? LIMIT ?",
 				db.Hash16(strings.ToLower(whole)),
 				c.p.ID,
-				mostPositions,
+				maxPositions,
 			)
 		}
 		if err != nil {
@@ -247,7 +247,7 @@ func badTerm(n query.Node, message string) error {
 
 // badSearch is an error of a search as a caller sees it.
 func badSearch(e *query.Error) error {
-	f := fault.New(fault.BadSearch, "%s", e.Message)
+	f := problem.New(problem.BadSearch, "%s", e.Message)
 	f.Column, f.Nearest = e.Column, e.Nearest
 	return f
 }

@@ -12,18 +12,18 @@ type EventAsk struct {
 	Ask
 	Before  int64 // position to go on from; 0: from the newest
 	Limit   int
-	Columns []string // attributes whose values are told of each event
+	Columns []string // attributes to return for each event
 }
 
 // EventPage is a page of events.
 type EventPage struct {
-	Said
+	Completeness
 	Events []*events.EventRow
 	Next   int64               // position to go on from; 0 on the last page
 	Values []map[string]string // of the columns, for each event; what it has not is left out
 }
 
-// FindEvents lists events of which a search holds.
+// FindEvents lists the events that match a search.
 func (s *Service) FindEvents(ctx context.Context, q EventAsk) (*EventPage, error) {
 	a, err := s.ask(ctx, q.Ask, q.window())
 	if err != nil {
@@ -55,7 +55,7 @@ func (s *Service) FindEvents(ctx context.Context, q EventAsk) (*EventPage, error
 		found, views = append(found, more...), views[n:]
 	}
 	slices.SortFunc(found, newestFirst)
-	page := &EventPage{Said: a.said()}
+	page := &EventPage{Completeness: a.completeness()}
 	if len(found) > q.Limit {
 		found = found[:q.Limit]
 		page.Next = found[q.Limit-1].position
@@ -82,7 +82,7 @@ func (a *asked) valuesOf(ctx context.Context, found []position, list []*events.E
 	}
 	at := map[int64]int{}
 	for i, e := range list {
-		at[e.Filing] = i
+		at[e.Position] = i
 	}
 	var hits []hit
 	rows := map[*view][]position{}
@@ -121,7 +121,7 @@ type position struct {
 	row      int
 }
 
-func (p position) key() events.Key { return events.Key{Filing: p.position, KeepDay: p.keepDay} }
+func (p position) key() events.Key { return events.Key{Position: p.position, KeepDay: p.keepDay} }
 
 func newestFirst(x, y position) int { return int(min(1, max(-1, y.position-x.position))) }
 

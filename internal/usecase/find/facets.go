@@ -7,7 +7,7 @@ import (
 
 	"firethorn/internal/core/attributes"
 	"firethorn/internal/core/columns"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/query"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
@@ -35,9 +35,9 @@ type Facet struct {
 	Absent int64 // events without one
 }
 
-// Facets are the answer: Events and Users of all that fits.
+// Facets are the answer: Events and Users count everything that matches.
 type Facets struct {
-	Said
+	Completeness
 	Events, Users int64
 	Facets        []Facet
 }
@@ -45,7 +45,7 @@ type Facets struct {
 // usualFacets is how many attributes are shown where none is named.
 const usualFacets = 12
 
-// Facets counts the values of attributes in the events of which a search holds.
+// Facets counts the values of attributes in the events that match a search.
 func (s *Service) Facets(ctx context.Context, q FacetAsk) (*Facets, error) {
 	a, err := s.ask(ctx, q.Ask, q.window())
 	if err != nil {
@@ -68,7 +68,7 @@ func (s *Service) Facets(ctx context.Context, q FacetAsk) (*Facets, error) {
 	out.Events, out.Users = c.totals()
 	by := q.By
 	if len(by) == 0 {
-		if by, err = c.telling(ctx); err != nil {
+		if by, err = c.mostTelling(ctx); err != nil {
 			return nil, err
 		}
 	}
@@ -79,7 +79,7 @@ func (s *Service) Facets(ctx context.Context, q FacetAsk) (*Facets, error) {
 		}
 		out.Facets = append(out.Facets, f)
 	}
-	out.Said = a.said()
+	out.Completeness = a.completeness()
 	return out, nil
 }
 
@@ -94,13 +94,13 @@ func (n *snapshot) mayFacet(by []string) error {
 		}
 		if _, field := query.FieldOf(name); !field {
 			if near := text.Nearest(name, append(n.attributes(), factNames...)); near != "" {
-				return fault.New(fault.BadInput, "there is no attribute %q; did you mean %s?", name, near)
+				return problem.New(problem.BadInput, "there is no attribute %q; did you mean %s?", name, near)
 			}
-			return fault.New(fault.BadInput,
+			return problem.New(problem.BadInput,
 				"there is no attribute %q; firethorn facets without --by shows those that there are", name)
 		}
-		return fault.New(
-			fault.BadInput,
+		return problem.New(
+			problem.BadInput,
 			"the values of %s are not counted; attributes are, and release, environment, severity, handled, type, file and function",
 			name,
 		)
@@ -116,7 +116,7 @@ type coded struct {
 	code   func(row int) int
 }
 
-// counts adds up, by code, how many events rows stand for.
+// counts adds up, by code, how many events rows represent.
 func (c coded) counts(weights *columns.Core, rows columns.Bits) []int64 {
 	if c.column != nil {
 		return c.column.Counts(weights, rows)

@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/columns"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 )
 
@@ -32,13 +32,13 @@ type Series struct {
 
 // Histogram is the answer.
 type Histogram struct {
-	Said
+	Completeness
 	Interval time.Duration
 	Series   []Series
 }
 
-// mostPoints is how many moments a histogram has at most.
-const mostPoints = 2000
+// maxPoints is how many moments a histogram has at most.
+const maxPoints = 2000
 
 // intervals are what suits, the shortest first.
 var intervals = []time.Duration{
@@ -72,17 +72,17 @@ func (s *Service) Histogram(ctx context.Context, q HistogramAsk) (*Histogram, er
 	if err != nil {
 		return nil, err
 	}
-	out := &Histogram{Said: a.said(), Interval: q.Interval}
+	out := &Histogram{Completeness: a.completeness(), Interval: q.Interval}
 	from, to := a.span(hits)
 	if out.Interval == 0 {
 		out.Interval = suits(to.Sub(from))
 	}
-	if out.Interval < time.Second || to.Sub(from)/out.Interval > mostPoints {
-		return nil, fault.New(
-			fault.BadInput,
+	if out.Interval < time.Second || to.Sub(from)/out.Interval > maxPoints {
+		return nil, problem.New(
+			problem.BadInput,
 			"an interval of %s makes more than %d points of this window; ask for a longer one, or a shorter window",
 			out.Interval,
-			mostPoints,
+			maxPoints,
 		)
 	}
 	moments := moments(from, to, out.Interval, a.Zone)
@@ -178,7 +178,7 @@ func next(at time.Time, interval time.Duration, zone *time.Location) time.Time {
 func (a *asked) points(hits []hit, moments []int64, slots []func(row int) int, series int) [][]Point {
 	series = max(series, 1)
 	n := len(moments) - 1
-	many := int64(series*n)*a.users/8 > mostSetBytes
+	many := int64(series*n)*a.users/8 > maxSetBytes
 	type sums struct {
 		events []int64
 		sets   []columns.UserSet
@@ -238,8 +238,8 @@ func (a *asked) points(hits []hit, moments []int64, slots []func(row int) int, s
 	return out
 }
 
-// mostSetBytes is how much memory the users of a histogram may take as sets.
-const mostSetBytes = 64 << 20
+// maxSetBytes is how much memory the users of a histogram may take as sets.
+const maxSetBytes = 64 << 20
 
 // partOf is the part of a histogram that a moment lies in; -1: before the first.
 func partOf(moments []int64, at int64) int {

@@ -30,13 +30,13 @@ type Matching struct {
 
 // IssuePage is a page of issues. Matching is there where events were searched.
 type IssuePage struct {
-	Said
+	Completeness
 	Issues   []*issues.Issue
 	Next     *issues.IssueCursor
 	Matching map[int64]Matching // by internal id; nil: no event was looked at
 }
 
-// FindIssues lists issues of which a search holds. An issue fits where one of its events
+// FindIssues lists the issues that match a search. An issue matches if one of its events
 // does.
 func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error) {
 	a, err := s.ask(ctx, q.Ask, q.window())
@@ -53,12 +53,12 @@ func (s *Service) FindIssues(ctx context.Context, q IssueAsk) (*IssuePage, error
 		return nil, err
 	}
 	if keys.looked {
-		page.Said, page.Matching = a.said(), a.matching(keys.hits, page.Issues)
+		page.Completeness, page.Matching = a.completeness(), a.matching(keys.hits, page.Issues)
 	}
 	return page, nil
 }
 
-// CountIssues counts the issues of which a search holds, up to the limit of q; more says
+// CountIssues counts the issues that match a search, up to the limit of q; more says
 // that there are others.
 func (s *Service) CountIssues(ctx context.Context, q IssueAsk) (n int, more bool, err error) {
 	a, err := s.ask(ctx, q.Ask, q.window())

@@ -67,7 +67,7 @@ func partBytes(_ partKey, part any) int {
 }
 
 // fetch finds a part of views: in memory, or by read, whose bytes decode makes parts
-// of. use is called for every view; where nothing stands for it with what absent gives.
+// of. use is called for every view; where nothing represents it with what absent gives.
 func fetch[T any](ctx context.Context, n *snapshot, views []*view, kind partKind, column uint32, f fetching[T]) error {
 	var missing []*view
 	var keys []segments.Key
@@ -268,7 +268,7 @@ func (n *snapshot) mayHave(ctx context.Context, views []*view, users map[uint32]
 	return out, n.dropBroken(ctx, err)
 }
 
-// dropBroken leaves segments out that cannot be read, and has them made anew.
+// dropBroken leaves segments out that cannot be read, and has them rebuilt.
 func (n *snapshot) dropBroken(ctx context.Context, err error) error {
 	if err != nil {
 		return err
@@ -276,7 +276,7 @@ func (n *snapshot) dropBroken(ctx context.Context, err error) error {
 	n.views = slices.DeleteFunc(n.views, func(v *view) bool {
 		if v.broken {
 			n.damaged += int64(v.Events)
-			n.s.db.Log.Error("a segment of the search index cannot be read; it is made anew from the events",
+			n.s.db.Log.Error("a segment of the search index cannot be read and is rebuilt from the events",
 				"project", n.project, "keep_day", v.KeepDay, "position", v.First)
 			if err := segments.Damage(ctx, n.s.db, n.project, v.Key); err != nil {
 				n.s.db.Log.Warn("a damaged segment is not noted", "err", err)

@@ -6,7 +6,7 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/events"
 )
 
@@ -16,7 +16,7 @@ type Place struct {
 	Newest, Newer, Older, Oldest uuid.UUID // zero where there is none
 }
 
-// EventPlace finds an event among those of which a search holds, by the order in which
+// EventPlace finds an event among those that match a search, by the order in which
 // they were processed. which is newest, oldest, or one that is known.
 func (s *Service) EventPlace(ctx context.Context, q Ask, which string, known *events.EventRow) (*events.EventRow, Place,
 	error) {
@@ -35,7 +35,7 @@ func (s *Service) EventPlace(ctx context.Context, q Ask, which string, known *ev
 		return nil, out, err
 	}
 	if len(list) == 0 && known == nil {
-		return nil, out, fault.New(fault.NotFound, "no event of this issue fits the search")
+		return nil, out, problem.New(problem.NotFound, "no event of this issue fits the search")
 	}
 	slices.SortFunc(list, newestFirst)
 	out.Total = int64(len(list))
@@ -43,8 +43,8 @@ func (s *Service) EventPlace(ctx context.Context, q Ask, which string, known *ev
 	switch {
 	case known != nil:
 		var there bool
-		at, there = slices.BinarySearchFunc(list, known.Filing,
-			func(p position, filing int64) int { return newestFirst(p, position{position: filing}) })
+		at, there = slices.BinarySearchFunc(list, known.Position,
+			func(p position, filed int64) int { return newestFirst(p, position{position: filed}) })
 		if older = at + 1; !there { // at is the first that is older
 			older = at
 		} else {
@@ -81,7 +81,7 @@ func (a *asked) name(ctx context.Context, list []position, wanted []named) error
 	rows, err := a.s.events.ByKey(ctx, a.tx, a.Project.ID, keys)
 	for _, r := range rows {
 		for _, w := range wanted {
-			if list[w.at].position == r.Filing {
+			if list[w.at].position == r.Position {
 				*w.to = r.ID
 			}
 		}

@@ -5,8 +5,8 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/testbed"
@@ -59,7 +59,7 @@ func TestEventPlace_AmongThoseThatFit(t *testing.T) {
 		t.Errorf("one that does not fit: %+v, %v", place, err)
 	}
 	q.Text = "plan:bronze"
-	if _, _, err = b.Find.EventPlace(t.Context(), q, "oldest", nil); testbed.Code(err) != fault.NotFound {
+	if _, _, err = b.Find.EventPlace(t.Context(), q, "oldest", nil); testbed.Code(err) != problem.NotFound {
 		t.Errorf("where none fits: %v", err)
 	}
 }
@@ -87,12 +87,12 @@ func TestFindEvents_WithColumns(t *testing.T) {
 	if err != nil || len(f.Facets) != 1 || f.Facets[0].Absent != 9 || len(f.Facets[0].Values) != 0 {
 		t.Errorf("its facet: %+v, %v", f, err)
 	}
-	if _, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, ""), Limit: 5, Columns: []string{"plam"}}); testbed.Code(err) != fault.BadInput {
+	if _, err := b.Find.FindEvents(t.Context(), find.EventAsk{Ask: ask(b, ""), Limit: 5, Columns: []string{"plam"}}); testbed.Code(err) != problem.BadInput {
 		t.Errorf("a column that nothing has: %v", err)
 	}
 }
 
-// Affected users are held against all that were seen; those who came back are counted.
+// Affected users are held against all that were seen; those who returned are counted.
 func TestAffected(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	someone(b, 8, 24)
@@ -104,7 +104,7 @@ func TestAffected(t *testing.T) {
 		t.Fatalf("%+v, %v", got, err)
 	}
 	// Golds are events 0, 3, … 21: of users 0, 3, 6, 1, 4, 7, 2, 5. Event 18 is user 2's, 21 user 5's, and
-	// after 16 users 0 to 7 have one more each, so that all came back whose last is later than an hour after.
+	// after 16 users 0 to 7 have one more each, so that all return whose last is later than an hour after.
 	want := int64(0)
 	for i := 0; i < 24; i += 3 {
 		if i+8 < 24 || i%8 == 0 {

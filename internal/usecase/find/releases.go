@@ -50,7 +50,7 @@ func (c *compiler) between(ctx context.Context, r query.Range) (map[int64]bool, 
 	for _, x := range c.rels {
 		names = append(names, x.name)
 	}
-	known, err := c.n.s.releases.Known(ctx, c.n.tx, c.p.ID, append(names, bounds[r.From.Text], bounds[r.To.Text])...)
+	known, err := c.n.s.releases.Facts(ctx, c.n.tx, c.p.ID, append(names, bounds[r.From.Text], bounds[r.To.Text])...)
 	if err != nil {
 		return nil, err
 	}
@@ -90,10 +90,10 @@ func (c *compiler) readReleases(ctx context.Context) error {
 		err := r.Scan(&x.id, &x.name)
 		c.rels = append(c.rels, x)
 		return err
-	}, "SELECT id, name FROM app_release WHERE project=? ORDER BY id DESC LIMIT ?", c.p.ID, 4*releases.MostReleases)
+	}, "SELECT id, name FROM app_release WHERE project=? ORDER BY id DESC LIMIT ?", c.p.ID, 4*releases.MaxReleases)
 }
 
-// inReleases asks for issues that appeared, or came back, in one of some releases.
+// inReleases asks for issues that appeared, or regressed, in one of some releases.
 func inReleases(name string, ids map[int64]bool) condition {
 	list := []any{int64(0)}
 	for id := range ids {

@@ -9,7 +9,7 @@ import (
 	"unicode/utf8"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/query"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
@@ -24,11 +24,11 @@ type Saved struct {
 	Changed      time.Time
 }
 
-// mostSaved is how many searches are saved of a project, and mostName how long a
+// maxSaved is how many searches are saved of a project, and maxName how long a
 // name may be, in characters.
 const (
-	mostSaved = 500
-	mostName  = 60
+	maxSaved = 500
+	maxName  = 60
 )
 
 // maxExpansion is how deep saved searches may name others.
@@ -38,9 +38,9 @@ const maxExpansion = 4
 // replaced: a person's own, or the shared one. The answer says what of it is not known
 // yet: the first event that has it may still come.
 func (s *Service) Save(ctx context.Context, a Ask, x Saved, who accounts.Actor) (warnings []string, err error) {
-	if x.Name = strings.TrimSpace(x.Name); x.Name == "" || utf8.RuneCountInString(x.Name) > mostName ||
+	if x.Name = strings.TrimSpace(x.Name); x.Name == "" || utf8.RuneCountInString(x.Name) > maxName ||
 		strings.ContainsFunc(x.Name, func(r rune) bool { return r < ' ' }) {
-		return nil, fault.New(fault.BadInput, "a saved search needs a name of 1 to %d characters on one line", mostName)
+		return nil, problem.New(problem.BadInput, "a saved search needs a name of 1 to %d characters on one line", maxName)
 	}
 	tree, err := query.Parse(x.Search)
 	if err != nil {
@@ -63,9 +63,9 @@ func (s *Service) Save(ctx context.Context, a Ask, x Saved, who accounts.Actor) 
 	owner := int64(0)
 	if !x.Shared {
 		if owner = a.Person; owner == 0 {
-			return nil, fault.New(
-				fault.BadInput,
-				"a search of one's own belongs to a person, and this token belongs to nobody; add --shared",
+			return nil, problem.New(
+				problem.BadInput,
+				"a personal search needs a person, and this token belongs to none; add --shared",
 			)
 		}
 	}
@@ -75,12 +75,12 @@ func (s *Service) Save(ctx context.Context, a Ask, x Saved, who accounts.Actor) 
 			a.Project.ID).Scan(&count); err != nil {
 			return err
 		}
-		if count >= mostSaved {
-			return fault.New(
-				fault.Conflict,
+		if count >= maxSaved {
+			return problem.New(
+				problem.Conflict,
 				"%s has %d saved searches already; delete one first",
 				a.Project.Name,
-				mostSaved,
+				maxSaved,
 			)
 		}
 		if x.Default {
@@ -115,7 +115,7 @@ func (n *snapshot) namesItself(ctx context.Context, s *Service, a Ask, x Saved, 
 		}
 		for _, v := range t.Values {
 			if whole, _ := v.Text(); strings.EqualFold(whole, x.Name) {
-				return nil, fault.New(fault.BadInput, "the search %q would name itself", x.Name)
+				return nil, problem.New(problem.BadInput, "the search %q would name itself", x.Name)
 			}
 		}
 		return s.expand(ctx, n, a, t, 1)
@@ -133,7 +133,7 @@ func scanSaved(r *sql.Rows) (x Saved, err error) {
 	return x, err
 }
 
-// SavedSearches lists the searches that somebody sees in a project: their own and the
+// SavedSearches lists the searches that a person sees in a project: their own and the
 // shared ones, by name.
 func (s *Service) SavedSearches(ctx context.Context, project, person int64) ([]Saved, error) {
 	return db.List(ctx, s.db, scanSaved, "SELECT "+savedColumns+
@@ -150,7 +150,7 @@ func savedNamed(ctx context.Context, q db.Querier, project, person int64, name s
 	x, err := db.First(ctx, q, scanSaved, "SELECT "+savedColumns+
 		" FROM saved_search WHERE project=? AND name=? AND (shared=1 OR person=? AND person<>0) ORDER BY shared LIMIT 1", project, name, person)
 	if errors.Is(err, sql.ErrNoRows) {
-		return x, fault.New(fault.NotFound, "there is no saved search %q here; firethorn search list shows them", name)
+		return x, problem.New(problem.NotFound, "there is no saved search %q here; firethorn search list shows them", name)
 	}
 	return x, err
 }
@@ -176,9 +176,9 @@ func (s *Service) DeleteSaved(ctx context.Context, project, person int64, name s
 		return err
 	}
 	if shared {
-		return fault.New(fault.NotFound, "there is no shared search %q", name)
+		return problem.New(problem.NotFound, "there is no shared search %q", name)
 	}
-	return fault.New(fault.NotFound, "you have no search %q; a shared one is deleted with --shared", name)
+	return problem.New(problem.NotFound, "you have no search %q; a shared one is deleted with --shared", name)
 }
 
 // expand puts saved searches in the place of their names.
@@ -198,7 +198,7 @@ func (s *Service) expand(ctx context.Context, n *snapshot, a Ask, tree query.Nod
 			}
 			x, err := savedNamed(ctx, n.tx, a.Project.ID, a.Person, name)
 			if err != nil {
-				return nil, badTerm(t, fault.Public(err))
+				return nil, badTerm(t, problem.Public(err))
 			}
 			of, err := query.Parse(x.Search)
 			if err != nil {

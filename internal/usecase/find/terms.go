@@ -22,7 +22,7 @@ var rowFields = []string{"state", "owner", "severity", "handled", "first", "last
 // eventFields are those of them that are asked of events where events are looked at.
 var eventFields = []string{"severity", "handled"}
 
-// ofRow says whether all that a part of a search asks for stands in a row of the list;
+// ofRow says whether a row of the list holds all that a part of a search asks for;
 // looked says that events are looked at.
 func ofRow(n query.Node, looked bool) bool {
 	return query.Walk(n, func(n query.Node) bool {
@@ -48,7 +48,7 @@ var (
 	never  = condition{sql: "1=0"}
 )
 
-// condition writes a part of a search of which ofRow holds.
+// condition writes a part of a search that ofRow accepts.
 func (c *compiler) condition(ctx context.Context, n query.Node) (condition, error) {
 	switch n := n.(type) {
 	case query.And:
@@ -222,7 +222,7 @@ func severities(n query.Node) condition {
 	return out
 }
 
-// person is somebody, or a team, who may have issues.
+// person is a person or a team who may have issues.
 type person struct {
 	id          int64
 	name, email string
@@ -239,7 +239,7 @@ func (c *compiler) owner(ctx context.Context, t query.Term, v query.Value) (cond
 	case exact && whole == "me" && c.asker.Person == 0:
 		return never, badTerm(
 			t,
-			"owner:me asks for the issues of a person, and this token belongs to nobody; name one: owner:maren",
+			"owner:me needs a person, and this token belongs to none; name one: owner:maren",
 		)
 	case exact && whole == "me":
 		return condition{"l.owner=?", []any{c.asker.Person}}, nil

@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/events"
@@ -41,7 +41,7 @@ type UserCursor struct {
 
 // UserPage is a page of users, those with most events first, then the one seen last.
 type UserPage struct {
-	Said
+	Completeness
 	Users []Somebody
 	Total int64
 	Next  *UserCursor
@@ -61,7 +61,7 @@ func (c UserCursor) compare(o UserCursor) int {
 	return cmp.Or(cmp.Compare(o.Events, c.Events), cmp.Compare(o.Last, c.Last), cmp.Compare(c.Number, o.Number))
 }
 
-// Users lists the users of the events of which a search holds.
+// Users lists the users of the events that match a search.
 func (s *Service) Users(ctx context.Context, q UsersAsk) (*UserPage, error) {
 	a, err := s.ask(ctx, q.Ask, q.window())
 	if err != nil {
@@ -77,7 +77,7 @@ func (s *Service) Users(ctx context.Context, q UsersAsk) (*UserPage, error) {
 		return nil, err
 	}
 	list := tallies(hits)
-	page := &UserPage{Said: a.said(), Total: int64(len(list))}
+	page := &UserPage{Completeness: a.completeness(), Total: int64(len(list))}
 	slices.SortFunc(list, func(x, y tally) int { return x.cursor().compare(y.cursor()) })
 	if q.After != nil {
 		at, _ := slices.BinarySearchFunc(list, *q.After, func(x tally, c UserCursor) int {
@@ -129,8 +129,8 @@ func tallies(hits []hit) []tally {
 	return out
 }
 
-// mostIdentities is how many values of one identity are told of a user.
-const mostIdentities = 5
+// maxIdentities is how many values of one identity of a user are returned.
+const maxIdentities = 5
 
 // called gives what the events of users call them, by number and attribute.
 func (a *asked) called(ctx context.Context, hits []hit, list []tally) (map[uint32]map[string][]string, error) {
@@ -138,7 +138,7 @@ func (a *asked) called(ctx context.Context, hits []hit, list []tally) (map[uint3
 	for _, t := range list {
 		out[t.number] = map[string][]string{}
 	}
-	// Newest segments first; those of which no row is one of theirs need no columns.
+	// Newest segments first; segments without a row of theirs need no columns.
 	var theirs []hit
 	for _, h := range hits {
 		if slices.ContainsFunc(list, func(t tally) bool { return t.first <= h.MaxTime && t.last >= h.MinTime }) {
@@ -166,7 +166,7 @@ func (a *asked) called(ctx context.Context, hits []hit, list []tally) (map[uint3
 		for i, h := range theirs {
 			for _, row := range rows[i] {
 				of, code := out[h.core.Users[row]], coded[i].code(row)
-				if code == 0 || len(of[name]) >= mostIdentities {
+				if code == 0 || len(of[name]) >= maxIdentities {
 					continue
 				}
 				if v := coded[i].values.At(code - 1).String(); !slices.Contains(of[name], v) {
@@ -186,9 +186,9 @@ type UserIssue struct {
 	Last   time.Time
 }
 
-// User is all that is known of one user, or of several whom one name may mean.
+// User is all that is known about one user, or about the several users that a name may mean.
 type User struct {
-	Said
+	Completeness
 	Somebody
 	Issues   []UserIssue // those of most events first
 	Recent   []*events.EventRow
@@ -196,7 +196,7 @@ type User struct {
 	Several  []Somebody // where a name means more than one; then the rest is empty
 }
 
-// recentEvents is how many of a user's newest events are told.
+// recentEvents is how many of a user's newest events are returned.
 const recentEvents = 20
 
 // UsersNamed gives the users that a name may mean, as events and sessions keep them.
@@ -234,8 +234,8 @@ func (s *Service) User(ctx context.Context, p *projects.Project, asker Asker, wh
 	}
 	list := tallies(hits)
 	if len(list) == 0 {
-		return nil, fault.New(
-			fault.NotFound,
+		return nil, problem.New(
+			problem.NotFound,
 			"no event that is kept of %s names a user %q; their events may be past retention, or the user was erased",
 			p.Name,
 			event.TrimText(who, 100),
@@ -246,7 +246,7 @@ func (s *Service) User(ctx context.Context, p *projects.Project, asker Asker, wh
 	if err != nil {
 		return nil, err
 	}
-	out := &User{Said: a.said()}
+	out := &User{Completeness: a.completeness()}
 	if len(list) > 1 {
 		for _, t := range list {
 			out.Several = append(out.Several, t.somebody(called[t.number]))

@@ -1,6 +1,5 @@
-// Package firing asks a project's alert rules about a batch of events, in the transaction
-// that processes it: rules that ask what an issue became, and rules that count. What fires
-// is written as an occurrence; usecase/alerting makes deliveries of it.
+// Package firing evaluates a project's alert rules for a batch, in the transaction that processes it.
+// It writes each alert as an occurrence; usecase/alerting makes deliveries from it.
 package firing
 
 import (
@@ -33,16 +32,16 @@ type Issue struct {
 // Row is an event of the batch.
 type Row struct {
 	*pipeline.Item
-	Issue           func(context.Context) Issue // as it stands after the batch
-	IssueID         int64
-	Filing, Variant int64
-	Release         string
+	Issue             func(context.Context) Issue // as it stands after the batch
+	IssueID           int64
+	Position, Variant int64
+	Release           string
 }
 
 // Occasion is what an event of the batch makes of its issue.
 type Occasion struct {
-	Row         Row
-	What, Words string
+	Row        Row
+	What, Text string
 }
 
 // Batch is what rules are asked about.
@@ -53,8 +52,8 @@ type Batch struct {
 	Newest    string // the newest release of the project; "": not known
 	Rows      []Row
 	Occasions []Occasion
-	Releases  func(context.Context) (releases.Knowledge, error)
-	// Trouble is told of rules whose condition failed.
+	Releases  func(context.Context) (releases.ReleaseFacts, error)
+	// Trouble gets the rules whose condition failed.
 	Trouble func(*pipeline.Item, []rules.Trouble)
 
 	last int64 // position of the newest occurrence
@@ -71,7 +70,7 @@ func (w *Batch) Fire(ctx context.Context) error {
 	if len(list) == 0 {
 		return nil
 	}
-	var k releases.Knowledge
+	var k releases.ReleaseFacts
 	if len(w.Occasions) > 0 ||
 		slices.ContainsFunc(list, func(r *rules.AlertRule) bool { return r.Live && r.Threshold() }) {
 		var err error
@@ -88,7 +87,7 @@ func (w *Batch) Fire(ctx context.Context) error {
 }
 
 // become asks the rules that ask for what an issue became.
-func (w *Batch) become(ctx context.Context, k releases.Knowledge, list []*rules.AlertRule, o Occasion) error {
+func (w *Batch) become(ctx context.Context, k releases.ReleaseFacts, list []*rules.AlertRule, o Occasion) error {
 	var ask []*rules.AlertRule
 	for _, r := range list {
 		if r.Becoming(o.What) && !r.Threshold() {
@@ -102,11 +101,11 @@ func (w *Batch) become(ctx context.Context, k releases.Knowledge, list []*rules.
 		Project:  w.Project.ID,
 		Issue:    o.Row.IssueID,
 		What:     o.What,
-		Position: w.position(o.Row.Filing),
+		Position: w.position(o.Row.Position),
 		At:       w.Now,
 		Due:      w.Now,
 		Event:    o.Row.ID,
-		Words:    o.Words,
+		Text:     o.Text,
 		Who:      accounts.Service,
 	}
 	if o.What == "new" && o.Row.Print.Provisional {
@@ -127,7 +126,7 @@ func (w *Batch) become(ctx context.Context, k releases.Knowledge, list []*rules.
 func (w *Batch) off(rule string) bool { return w.Project.Off[rule] }
 
 // occasionOf is what rules see of an event's issue as it stands now.
-func (w *Batch) occasionOf(ctx context.Context, k releases.Knowledge, r Row, what string) rules.Occasion {
+func (w *Batch) occasionOf(ctx context.Context, k releases.ReleaseFacts, r Row, what string) rules.Occasion {
 	is := r.Issue(ctx)
 	seen := alert.Seen{Event: r.Event, Frames: r.Frames, Attributes: r.Attributes, Headline: is.Headline,
 		Place: is.Place, Issue: is.IssueFacts, Before: k.Before,
@@ -152,7 +151,7 @@ type counted struct {
 
 // countAlerts lets rules with thresholds count the events of the batch, and finds those
 // that are reached.
-func (w *Batch) countAlerts(ctx context.Context, k releases.Knowledge, list []*rules.AlertRule) error {
+func (w *Batch) countAlerts(ctx context.Context, k releases.ReleaseFacts, list []*rules.AlertRule) error {
 	var live []*rules.AlertRule
 	for _, r := range list {
 		if r.Threshold() && r.Live {
@@ -192,7 +191,7 @@ func (w *Batch) countAlerts(ctx context.Context, k releases.Knowledge, list []*r
 		return err
 	}
 	order := slices.SortedFunc(maps.Keys(newest), func(a, b counted) int {
-		return cmp.Or(cmp.Compare(newest[a].Filing, newest[b].Filing), cmp.Compare(a.rule.Name, b.rule.Name))
+		return cmp.Or(cmp.Compare(newest[a].Position, newest[b].Position), cmp.Compare(a.rule.Name, b.rule.Name))
 	})
 	for _, c := range order {
 		if err := w.reach(ctx, c, ids[c.rule].ID, newest[c]); err != nil {
@@ -202,10 +201,10 @@ func (w *Batch) countAlerts(ctx context.Context, k releases.Knowledge, list []*r
 	return nil
 }
 
-// position is where an occurrence stands in the order of the project. What the batch writes
+// position is an occurrence's place in the order of the project. What the batch writes
 // later never stands before what it wrote before, whichever event caused it.
-func (w *Batch) position(filing int64) int64 {
-	w.last = max(w.last, filing)
+func (w *Batch) position(position int64) int64 {
+	w.last = max(w.last, position)
 	return w.last
 }
 
@@ -248,7 +247,7 @@ func (w *Batch) reach(ctx context.Context, c counted, rule int64, r Row) error {
 	if err != nil || sums.Events < c.rule.Events || sums.Users < c.rule.Users {
 		return err
 	}
-	within := " in " + spanWords(c.rule.Within)
+	within := " in " + spanText(c.rule.Within)
 	var words []string
 	if c.rule.Users > 0 {
 		words = append(
@@ -277,18 +276,18 @@ func (w *Batch) reach(ctx context.Context, c counted, rule int64, r Row) error {
 		Project:  w.Project.ID,
 		Issue:    c.issue,
 		What:     "threshold",
-		Position: w.position(r.Filing),
+		Position: w.position(r.Position),
 		At:       w.Now,
 		Due:      w.Now,
 		Event:    r.ID,
-		Words:    strings.Join(words, "; "),
+		Text:     strings.Join(words, "; "),
 		Who:      accounts.Service,
 		Rules:    []string{c.rule.Name},
 	})
 }
 
-// spanWords writes the time of a threshold: 10 minutes, 2 hours, 14 days.
-func spanWords(d time.Duration) string {
+// spanText writes the time of a threshold: 10 minutes, 2 hours, 14 days.
+func spanText(d time.Duration) string {
 	switch {
 	case d%(24*time.Hour) == 0:
 		return text.Counted(int64(d/(24*time.Hour)), "day")

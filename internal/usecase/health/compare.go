@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/quality"
 	"firethorn/internal/core/query"
 	"firethorn/internal/store/issues"
@@ -32,14 +32,14 @@ type Comparison struct {
 	Window
 }
 
-// mostCompared is how many issues of a release are compared.
-const mostCompared = 500
+// maxCompared is how many issues of a release are compared.
+const maxCompared = 500
 
 // Compare puts two releases side by side: what occurred in one alone, and how often the
 // rest in both.
 func (s *Service) Compare(ctx context.Context, a Ask, asker find.Asker, first, second string) (*Comparison, error) {
 	if first == second {
-		return nil, fault.New(fault.BadInput, "compare two releases, not %s with itself", first)
+		return nil, problem.New(problem.BadInput, "compare two releases, not %s with itself", first)
 	}
 	a.Baseline = second
 	one, w, err := s.Quality(ctx, a, first)
@@ -85,7 +85,7 @@ func (s *Service) Compare(ctx context.Context, a Ask, asker find.Asker, first, s
 	return out, nil
 }
 
-// issuesIn lists the issues of which a release has events in the window.
+// issuesIn lists the issues that a release has events of in the window.
 func (s *Service) issuesIn(ctx context.Context, a Ask, w Window, asker find.Asker,
 	version string) (*find.IssuePage, error) {
 	search := query.String(query.Term{Name: "release", Values: []query.Value{query.Exactly(version)}})
@@ -95,7 +95,7 @@ func (s *Service) issuesIn(ctx context.Context, a Ask, w Window, asker find.Aske
 	}
 	return s.find.FindIssues(ctx, find.IssueAsk{Ask: find.Ask{Project: a.Project, Text: search,
 		Window: &find.Window{From: w.From, To: w.To}, Asker: asker}, States: issue.States, Order: issues.ByEvents,
-		Limit: mostCompared})
+		Limit: maxCompared})
 }
 
 // Gate says what a release must be like to go on.
@@ -111,7 +111,7 @@ type Condition struct {
 	Name   string
 	Passed bool
 	Early  bool // nobody can say yet
-	Says   string
+	Result string
 }
 
 // Checked is whether a release may go on.
@@ -137,7 +137,7 @@ func (s *Service) Check(ctx context.Context, a Ask, version string, g Gate) (*Ch
 	count := func(name string, most *int64, list []*issues.Issue) {
 		if most != nil {
 			add(Condition{Name: name, Passed: int64(len(list)) <= *most,
-				Says: fmt.Sprintf("%d, at most %d%s", len(list), *most, ids(list))})
+				Result: fmt.Sprintf("%d, at most %d%s", len(list), *most, ids(list))})
 		}
 	}
 	count("new issues", g.MaxNew, in.New)
@@ -147,20 +147,20 @@ func (s *Service) Check(ctx context.Context, a Ask, version string, g Gate) (*Ch
 	if g.MinCrashFree != nil {
 		c := Condition{Name: "sessions without a crash", Passed: 100*r.CrashFree.Share >= *g.MinCrashFree,
 			Early: ended < least,
-			Says: fmt.Sprintf("%.2f %% of %d (%.2f to %.2f), at least %g", 100*r.CrashFree.Share, ended,
+			Result: fmt.Sprintf("%.2f %% of %d (%.2f to %.2f), at least %g", 100*r.CrashFree.Share, ended,
 				100*r.CrashFree.Low, 100*r.CrashFree.High, *g.MinCrashFree)}
 		c.Passed = c.Passed && !c.Early
 		add(c)
 	}
 	if r.Verdict != nil {
-		early := r.Verdict.Says == quality.TooEarly || ended < g.MinSessions
-		says := string(r.Verdict.Says)
+		early := r.Verdict.Result == quality.TooEarly || ended < g.MinSessions
+		says := string(r.Verdict.Result)
 		if early {
 			says = string(quality.TooEarly)
 		}
-		add(Condition{Name: "not worse than " + r.Baseline, Passed: !early && r.Verdict.Says != quality.Worse,
-			Early: early,
-			Says:  fmt.Sprintf("%s: %s", says, r.Verdict.Why)})
+		add(Condition{Name: "not worse than " + r.Baseline, Passed: !early && r.Verdict.Result != quality.Worse,
+			Early:  early,
+			Result: fmt.Sprintf("%s: %s", says, r.Verdict.Why)})
 	}
 	out.Passed = true
 	for _, c := range out.Conditions {

@@ -1,5 +1,5 @@
-// Package health says how the releases of a project do: how many sessions and users they
-// have, how many of those crash, and whether a release is better or worse than another.
+// Package health reads the health of releases: sessions, users, crash-free shares, and the comparison
+// with another release.
 package health
 
 import (
@@ -9,10 +9,11 @@ import (
 	"time"
 
 	"firethorn/internal/cache"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/quality"
 	"firethorn/internal/core/session"
 	"firethorn/internal/db"
+	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/names"
 	"firethorn/internal/store/projects"
@@ -32,6 +33,7 @@ const baselineDays = 30
 type Service struct {
 	db       *db.DB
 	find     *find.Service
+	events   *events.Store
 	issues   *issues.Store
 	releases *releases.Store
 	newest   *cache.Memo[int64, *Newest]
@@ -40,8 +42,8 @@ type Service struct {
 }
 
 // New makes a service.
-func New(d *db.DB, f *find.Service, i *issues.Store, r *releases.Store) *Service {
-	return &Service{db: d, find: f, issues: i, releases: r,
+func New(d *db.DB, f *find.Service, e *events.Store, i *issues.Store, r *releases.Store) *Service {
+	return &Service{db: d, find: f, events: e, issues: i, releases: r,
 		newest: cache.NewMemo[int64](1<<20, func(*Newest) int { return 200 }),
 		views:  cache.NewMemo[sessions.Query](16<<20, (*view).bytes),
 		hits:   cache.NewMemo[hitKey](1<<20, func(h []Hit) int { return 1000 * len(h) })}
@@ -116,7 +118,7 @@ func (s *Service) query(ctx context.Context, a Ask) (sessions.Query, error) {
 	}
 	id, err := names.IDOf(ctx, s.db, names.Environments, a.Project.ID, a.Environment)
 	if err == nil && id == 0 {
-		err = fault.New(fault.NotFound, "environment %q of %s is not known", a.Environment, a.Project.Name)
+		err = problem.New(problem.NotFound, "environment %q of %s is not known", a.Environment, a.Project.Name)
 	}
 	q.Environment = id
 	return q, err
@@ -184,7 +186,7 @@ func (v *view) of(i int, baseline string) (*Release, error) {
 	if baseline != "" {
 		base = slices.IndexFunc(v.list, func(r *releases.ReleaseRow) bool { return r.Version == baseline })
 		if base < 0 {
-			return nil, fault.New(fault.NotFound,
+			return nil, problem.New(problem.NotFound,
 				"release %q, the baseline of the comparison, is not known",
 				baseline)
 		}
@@ -264,8 +266,8 @@ func (s *Service) Quality(ctx context.Context, a Ask, version string) (*Release,
 	if i < 0 {
 		_, err := s.releases.Release(ctx, a.Project, version) // it says what is wrong, or is older than what is listed
 		if err == nil {
-			err = fault.New(fault.NotFound, "release %q is not among the newest %d of %s", version,
-				releases.MostReleases,
+			err = problem.New(problem.NotFound, "release %q is not among the newest %d of %s", version,
+				releases.MaxReleases,
 				a.Project.Name)
 		}
 		return nil, v.Window, err

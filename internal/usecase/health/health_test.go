@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/quality"
 	"firethorn/internal/testbed"
 	"firethorn/internal/testdb"
@@ -16,7 +16,7 @@ import (
 
 func TestMain(m *testing.M) { testdb.Main(m) }
 
-// ran tells of sessions of a release: the first of them crash.
+// ran reports sessions of a release: the first of them crash.
 func ran(b *testbed.Bench, release string, n, crashed int, more string) {
 	b.T.Helper()
 	for i := 0; i < n; i += 10 { // ten of each user
@@ -29,7 +29,7 @@ func ran(b *testbed.Bench, release string, n, crashed int, more string) {
 			list = append(list, fmt.Sprintf(`{"id":"%s-%d-%d","sequence":1,"started":%q,"duration_ms":%d,"outcome":%q,"attributes":{"plan":"gold"%s},"resource":{"service.version":%q}}`,
 				release, len(more), j, b.Now.Add(-time.Duration(j%40)*time.Minute).Format(time.RFC3339), 1000*(1+j%10), outcome, more, release))
 		}
-		b.Tell(int64(1+i/10), list...)
+		b.AddSessions(int64(1+i/10), list...)
 	}
 }
 
@@ -42,14 +42,14 @@ func TestQuality(t *testing.T) {
 	ran(b, "4.2.0", 40, 1, "")
 	ask := health.Ask{Project: b.Project}
 	r, w, err := b.Health.Quality(t.Context(), ask, "4.2.0")
-	if err != nil || r.Verdict.Says != quality.TooEarly || r.Baseline != "4.1.0" || !strings.Contains(r.Verdict.Why, "40 sessions of the release ended") {
+	if err != nil || r.Verdict.Result != quality.TooEarly || r.Baseline != "4.1.0" || !strings.Contains(r.Verdict.Why, "40 sessions of the release ended") {
 		t.Fatalf("%+v, %v", r, err)
 	}
 	if w.Total.All() != 340 || r.Sessions.All() != 40 || r.Users.All != 4 || r.Users.Crashed != 1 || w.Users != 30 {
 		t.Errorf("%+v of %+v", r, w)
 	}
 	ran(b, "4.2.0", 300, 60, `,"os.name":"Android"`)
-	if r, _, err = b.Health.Quality(t.Context(), ask, "4.2.0"); err != nil || r.Verdict.Says != quality.Worse || r.Verdict.P > 1e-6 {
+	if r, _, err = b.Health.Quality(t.Context(), ask, "4.2.0"); err != nil || r.Verdict.Result != quality.Worse || r.Verdict.P > 1e-6 {
 		t.Errorf("%+v, %v", r.Verdict, err)
 	}
 	if r.CrashFree.Share < 0.81 || r.CrashFree.Share > 0.83 || r.P50 < 4800 || r.P50 > 6200 || r.P95 < 9500 || r.P95 > 10400 {
@@ -60,15 +60,15 @@ func TestQuality(t *testing.T) {
 		t.Errorf("%+v, %v", devices, err)
 	}
 	ask.Baseline = "4.2.0"
-	if r, _, err = b.Health.Quality(t.Context(), ask, "4.1.0"); err != nil || r.Verdict.Says != quality.Better {
+	if r, _, err = b.Health.Quality(t.Context(), ask, "4.1.0"); err != nil || r.Verdict.Result != quality.Better {
 		t.Errorf("the other way round: %+v, %v", r, err)
 	}
 	ask.Baseline = "9.9.9"
-	if _, _, err = b.Health.Quality(t.Context(), ask, "4.1.0"); testbed.Code(err) != fault.NotFound {
+	if _, _, err = b.Health.Quality(t.Context(), ask, "4.1.0"); testbed.Code(err) != problem.NotFound {
 		t.Errorf("a baseline of which nothing was heard: %v", err)
 	}
 	ask.Baseline, ask.Environment = "", "nowhere"
-	if _, _, err = b.Health.Qualities(t.Context(), ask); testbed.Code(err) != fault.NotFound {
+	if _, _, err = b.Health.Qualities(t.Context(), ask); testbed.Code(err) != problem.NotFound {
 		t.Errorf("an environment of which nothing was heard: %v", err)
 	}
 	ask.Environment = ""
@@ -136,7 +136,7 @@ func TestCompare(t *testing.T) {
 	if !only.OnlyA || only.A != 1 || only.PerA != 2.5 {
 		t.Errorf("in one: %+v", only)
 	}
-	if _, err := b.Health.Compare(t.Context(), health.Ask{Project: b.Project}, find.Asker{Now: b.Now}, "4.2.0", "4.2.0"); testbed.Code(err) != fault.BadInput {
+	if _, err := b.Health.Compare(t.Context(), health.Ask{Project: b.Project}, find.Asker{Now: b.Now}, "4.2.0", "4.2.0"); testbed.Code(err) != problem.BadInput {
 		t.Errorf("with itself: %v", err)
 	}
 }
@@ -147,7 +147,7 @@ func TestQuality_WithoutSessions(t *testing.T) {
 	b.File(testbed.Event{Function: "tideAt", User: "p-1", Release: "4.1.0", At: b.Now.Add(-48 * time.Hour)})
 	b.File(testbed.Event{Function: "tideAt", User: "p-1", Release: "4.1.0+build.7", At: b.Now.Add(-time.Hour)})
 	r, _, err := b.Health.Quality(t.Context(), health.Ask{Project: b.Project}, "4.1.0+build.7")
-	if err != nil || !r.WithoutThem || r.Verdict.Says != quality.TooEarly || !strings.Contains(r.Verdict.Why, "sends no sessions") || r.Events != 1 {
+	if err != nil || !r.WithoutThem || r.Verdict.Result != quality.TooEarly || !strings.Contains(r.Verdict.Why, "sends no sessions") || r.Events != 1 {
 		t.Errorf("%+v, %v", r, err)
 	}
 	none := int64(0)

@@ -15,10 +15,10 @@ import (
 type Newest struct {
 	Version            string // the newest that anything was seen of; "": none
 	CrashFree          quality.Share
-	Says               quality.Says // "": nothing can be compared
-	Uptake             float64      // of the sessions of the last seven days
-	Sessions           int64        // of the window; 0: the application sends none
-	Users, UsersBefore int64        // of the last seven days, and of the seven before
+	Result             quality.Result // "": nothing can be compared
+	Uptake             float64        // of the sessions of the last seven days
+	Sessions           int64          // of the window; 0: the application sends none
+	Users, UsersBefore int64          // of the last seven days, and of the seven before
 }
 
 // Newest is remembered for some seconds where it takes long.
@@ -43,7 +43,7 @@ func (s *Service) countNewest(ctx context.Context, p *projects.Project) (*Newest
 	}
 	out.Version, out.CrashFree, out.Uptake, out.Users = r.Version, r.CrashFree, r.OfSessions, v.Users
 	if r.Verdict != nil {
-		out.Says = r.Verdict.Says
+		out.Result = r.Verdict.Result
 	}
 	before, err := sessions.UsersOf(ctx, s.db, sessions.Query{Project: p.ID,
 		From: v.From.Add(-UsualWindow), To: v.From})

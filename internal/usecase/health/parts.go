@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/quality"
+	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/sessions"
@@ -63,12 +64,12 @@ func (s *Service) Environments(ctx context.Context, a Ask, r *Release) ([]Enviro
 // Hit is an issue of a release and how many of the release's sessions had it.
 type Hit struct {
 	*issues.Issue
-	Back bool // it came back in the release; else it is new in it
-	issues.SessionsHit
+	Back bool // it regressed in the release; else it is new in it
+	events.SessionsHit
 	Share float64 // of the release's sessions; 0 where it has none
 }
 
-// maxHits is how many new issues of a release, and how many that came back, have their
+// maxHits is how many new issues of a release, and how many that regressed, have their
 // sessions counted: those with most impact.
 const maxHits = 20
 
@@ -109,7 +110,7 @@ func (s *Service) countHits(ctx context.Context, a Ask, q sessions.Query, r *Rel
 	}
 	for i := range out {
 		h := &out[i]
-		if h.SessionsHit, err = s.issues.SessionsHit(ctx, h.ID, issues.HitQuery{Release: r.ID,
+		if h.SessionsHit, err = s.events.SessionsHit(ctx, a.Project.ID, h.ID, events.HitQuery{Release: r.ID,
 			Environment: q.Environment, From: q.From, To: q.To}); err != nil {
 			return nil, err
 		}

@@ -22,13 +22,13 @@ func TestEnvironments(t *testing.T) {
 	for environment, crashed := range map[string][2]int{"production": {2, 60}, "staging": {60, 2}} {
 		for i, release := range []string{"4.1.0", "4.2.0"} {
 			for from := 0; from < 400; from += 100 {
-				b.Tell(int64(1+from), sessionsIn(b, release, in(environment), environment, from, crashed[i])...)
+				b.AddSessions(int64(1+from), sessionsIn(b, release, in(environment), environment, from, crashed[i])...)
 			}
 		}
 	}
 	ask := health.Ask{Project: b.Project}
 	r, _, err := b.Health.Quality(t.Context(), ask, "4.2.0")
-	if err != nil || r.Verdict.Says != quality.NoDifference {
+	if err != nil || r.Verdict.Result != quality.NoDifference {
 		t.Fatalf("over both: %+v, %v", r, err)
 	}
 	list, err := b.Health.Environments(t.Context(), ask, r)
@@ -36,8 +36,8 @@ func TestEnvironments(t *testing.T) {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	for _, e := range list {
-		want := map[string]quality.Says{"production": quality.Worse, "staging": quality.Better}[e.Name]
-		if e.Sessions.All() != 400 || e.Verdict == nil || e.Verdict.Says != want || !e.Crashes {
+		want := map[string]quality.Result{"production": quality.Worse, "staging": quality.Better}[e.Name]
+		if e.Sessions.All() != 400 || e.Verdict == nil || e.Verdict.Result != want || !e.Crashes {
 			t.Errorf("%+v, want %s", e, want)
 		}
 	}
@@ -102,7 +102,7 @@ func TestQuality_CutOffSessions(t *testing.T) {
 					list[j] = strings.Replace(list[j], `"outcome":"clean"`, `"outcome":"running"`, 1)
 				}
 			}
-			b.Tell(int64(1+from), list...)
+			b.AddSessions(int64(1+from), list...)
 		}
 	}
 	b.Now = b.Now.Add(72 * time.Hour)
@@ -110,12 +110,12 @@ func TestQuality_CutOffSessions(t *testing.T) {
 		t.Fatal(err)
 	}
 	r, _, err := b.Health.Quality(t.Context(), health.Ask{Project: b.Project}, "4.2.0")
-	if err != nil || r.Sessions.CutOff != 100 || r.CrashFree.Share != 1 || r.Verdict.Says != quality.NoDifference {
+	if err != nil || r.Sessions.CutOff != 100 || r.CrashFree.Share != 1 || r.Verdict.Result != quality.NoDifference {
 		t.Fatalf("cut-off sessions do not count: %+v, %v", r, err)
 	}
 	b.Project.CutOffCrashes = true
 	r, _, err = b.Health.Quality(t.Context(), health.Ask{Project: b.Project}, "4.2.0")
-	if err != nil || r.CrashFree.Share != 0.75 || r.Verdict.Says != quality.Worse || r.Users.Crashed != 1 {
+	if err != nil || r.CrashFree.Share != 0.75 || r.Verdict.Result != quality.Worse || r.Users.Crashed != 1 {
 		t.Errorf("cut-off sessions count: %+v, %v", r, err)
 	}
 	b.Recounted()
@@ -128,19 +128,19 @@ func TestQuality_ABaselineThatIsOlderThanTheWindow(t *testing.T) {
 	now := b.Now
 	b.Now = now.AddDate(0, 0, -12)
 	b.File(testbed.Event{Function: "tideAt", Release: "4.1.0", At: b.Now.Add(-time.Hour)})
-	b.Tell(1, sessionsIn(b, "4.1.0", "", "before", 0, 2)...)
-	b.Tell(2, sessionsIn(b, "4.1.0", "", "before", 100, 0)...)
+	b.AddSessions(1, sessionsIn(b, "4.1.0", "", "before", 0, 2)...)
+	b.AddSessions(2, sessionsIn(b, "4.1.0", "", "before", 100, 0)...)
 	b.Now = now
 	b.File(testbed.Event{Function: "tideAt", Release: "4.2.0", At: b.Now.Add(-time.Hour)})
-	b.Tell(1, sessionsIn(b, "4.2.0", "", "now", 0, 50)...)
-	b.Tell(2, sessionsIn(b, "4.2.0", "", "now", 100, 150)...)
+	b.AddSessions(1, sessionsIn(b, "4.2.0", "", "now", 0, 50)...)
+	b.AddSessions(2, sessionsIn(b, "4.2.0", "", "now", 100, 150)...)
 	r, _, err := b.Health.Quality(t.Context(), health.Ask{Project: b.Project}, "4.2.0")
 	want := "in 30 days 100 of 200 sessions crashed (50.00 %), 2 of 200 of the baseline (1.00 %)"
-	if err != nil || r.Verdict.Says != quality.Worse || r.Verdict.Why != want {
+	if err != nil || r.Verdict.Result != quality.Worse || r.Verdict.Why != want {
 		t.Errorf("%+v, %v", r.Verdict, err)
 	}
 	list, err := b.Health.Environments(t.Context(), health.Ask{Project: b.Project}, r)
-	if err != nil || len(list) != 1 || list[0].Verdict.Says != quality.Worse {
+	if err != nil || len(list) != 1 || list[0].Verdict.Result != quality.Worse {
 		t.Errorf("%+v, %v", list, err)
 	}
 	if list, _, err := b.Health.Qualities(t.Context(), health.Ask{Project: b.Project}); err != nil || len(list) != 1 {

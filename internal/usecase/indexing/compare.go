@@ -26,7 +26,7 @@ type Mismatch struct {
 
 // Any says whether there is a mismatch.
 
-// Mend has what differs made anew from the events, in the background: segments that say
+// Mend has what differs rebuilt from the events, in the background: segments that say
 // something else, and missing events.
 func (s *Service) Mend(ctx context.Context, p *projects.Project) error {
 	return s.db.InTxOf(ctx, s.db.Slow, func(tx *sql.Tx) error {
@@ -46,7 +46,7 @@ func (s *Service) Mend(ctx context.Context, p *projects.Project) error {
 			within, ok, err := segments.Covering(ctx, tx, p.ID, g.KeepDay, g.First)
 			switch {
 			case err != nil:
-			case ok: // it is made anew with them, since no two segments overlap
+			case ok: // it is rebuilt with them, since no two segments overlap
 				err = segments.Damage(ctx, tx, p.ID, within.Key)
 			default:
 				err = segments.AddGap(ctx, tx, p.ID, g)
@@ -187,10 +187,10 @@ func (c *comparing) segment(ctx context.Context, m segments.Meta) error {
 		at := 0
 		for i := from; i < to; i++ {
 			row := read.Row(i)
-			for at < len(list) && list[at].filing < row.Position {
+			for at < len(list) && list[at].position < row.Position {
 				at++
 			}
-			if at == len(list) || list[at].filing != row.Position {
+			if at == len(list) || list[at].position != row.Position {
 				c.found.Strange++
 				continue
 			}

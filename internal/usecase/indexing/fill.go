@@ -24,7 +24,7 @@ func (s *Service) Incomplete(ctx context.Context) ([]int64, error) {
 	return db.Numbers(ctx, s.db, "SELECT project FROM index_gap UNION SELECT project FROM segment WHERE damaged=1")
 }
 
-// Fill fills in what is missing of a project's index, the newest first, from the
+// Fill adds the missing segments of a project's index, the newest first, from the
 // events and their kept bodies. What was damaged is taken away first.
 func (s *Service) Fill(ctx context.Context, project int64) (more bool, err error) {
 	p, err := s.projects.ProjectByID(ctx, project)
@@ -108,17 +108,17 @@ func (s *Service) fill(
 	return segments.ShrinkGap(ctx, tx, p.ID, g, from, until)
 }
 
-// storedEvent is an event as its row and body tell it.
+// storedEvent is an event as its row and body have it.
 type storedEvent struct {
-	filing, thrown, received, variant int64
-	keepDay                           int
-	release                           sql.NullInt64
-	environment                       int64
-	user                              sql.NullInt64
-	handled                           sql.NullBool
-	standsFor                         int64
-	dictionary                        sql.NullInt64
-	body                              []byte
+	position, thrown, received, variant int64
+	keepDay                             int
+	release                             sql.NullInt64
+	environment                         int64
+	user                                sql.NullInt64
+	handled                             sql.NullBool
+	standsFor                           int64
+	dictionary                          sql.NullInt64
+	body                                []byte
 }
 
 // stored reads the events of some positions with their kept bodies; keepDay 0: of all
@@ -138,7 +138,7 @@ func (s *Service) stored(
 	return db.List(ctx, q, func(r *sql.Rows) (e storedEvent, err error) {
 		err = db.ScanNames(
 			r,
-			db.Into{"filing": &e.filing, "keep_day": &e.keepDay, "thrown": &e.thrown, "received": &e.received,
+			db.Into{"filing": &e.position, "keep_day": &e.keepDay, "thrown": &e.thrown, "received": &e.received,
 				"variant": &e.variant, "app_release": &e.release, "environment": &e.environment, "user": &e.user,
 				"handled": &e.handled, "stands_for": &e.standsFor, "dictionary": &e.dictionary, "body": &e.body},
 		)
@@ -165,7 +165,7 @@ func (s *Service) rows(
 	var pairs []segments.Called
 	for _, e := range list {
 		r := columns.Row{
-			Position: e.filing,
+			Position: e.position,
 			Time:     e.thrown,
 			Variant:  uint32(e.variant),
 			Weight:   uint32(e.standsFor),
@@ -214,7 +214,7 @@ func (s *Service) open(ctx context.Context, e storedEvent) (*pipeline.Kept, erro
 	}
 	k, err := pipeline.Open(raw)
 	if err != nil {
-		s.db.Log.Warn("a kept body cannot be read; its attributes are not searched", "position", e.filing, "err", err)
+		s.db.Log.Warn("a kept body cannot be read; its attributes are not searched", "position", e.position, "err", err)
 		return nil, nil
 	}
 	return k, nil

@@ -88,7 +88,7 @@ func (s *Service) mergeDay(ctx context.Context, day segments.Full, which func(se
 	events := 0
 	for _, m := range all {
 		fits := !m.Damaged && which(m)
-		if !fits || events+m.Events > s.Sizes.Most {
+		if !fits || events+m.Events > s.Sizes.Limit {
 			if len(list) > 1 {
 				break
 			}
@@ -125,7 +125,7 @@ func (s *Service) replace(ctx context.Context, project int64, list []segments.Me
 			return true, nil
 		case errors.Is(err, columns.ErrDamaged):
 			return true, errors.Join(segments.Damage(ctx, s.db, project, m.Key),
-				fmt.Errorf("project %d, day %d, position %d: %w; it is made anew", project, m.KeepDay, m.First, err))
+				fmt.Errorf("project %d, day %d, position %d: %w; it is rebuilt", project, m.KeepDay, m.First, err))
 		case err != nil:
 			return false, err
 		}

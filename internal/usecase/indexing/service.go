@@ -1,7 +1,5 @@
-// Package indexing keeps the search index in order, beside the processing of events:
-// it merges segments, puts into them what became of events, fills in what is missing,
-// notes the words of issues and what traces say, and compares the index with the
-// events.
+// Package indexing maintains the search index: it merges segments, applies later changes to events,
+// fills gaps, indexes the words of issues, and verifies the index against the events.
 package indexing
 
 import (
@@ -32,7 +30,7 @@ type Sizes struct {
 	Rows   int // so many of a batch each
 	Middle int // or so many events in them
 	Large  int // and so many events in what that makes
-	Most   int // of one segment
+	Limit  int // of one segment
 }
 
 // Needs are what the service is built on.
@@ -56,6 +54,6 @@ func New(n Needs) *Service {
 		names:      n.Names,
 		projects:   n.Projects,
 		codec:      n.Codec,
-		Sizes:      Sizes{Rows: 64, Middle: 4096, Large: 65_535, Most: columns.MaxRows},
+		Sizes:      Sizes{Rows: 64, Middle: 4096, Large: 65_535, Limit: columns.MaxRows},
 	}
 }

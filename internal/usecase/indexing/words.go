@@ -17,11 +17,11 @@ import (
 	"firethorn/internal/usecase/moves"
 )
 
-// wordsAtOnce is of how many issues words are noted in one step, and mostWords how many
+// issuesAtOnce is of how many issues words are noted in one step, and maxWords how many
 // of one issue.
 const (
-	wordsAtOnce = 200
-	mostWords   = 400
+	issuesAtOnce = 200
+	maxWords     = 400
 )
 
 // Wordless lists the projects with issues whose words are not noted.
@@ -37,13 +37,13 @@ func (s *Service) NoteWords(ctx context.Context, project int64) (more bool, err 
 			return err
 		}
 		var err error
-		ids, err = db.Numbers(ctx, tx, "SELECT issue FROM issue_list WHERE worded=0 AND project=? ORDER BY issue LIMIT ? FOR UPDATE", project, wordsAtOnce)
+		ids, err = db.Numbers(ctx, tx, "SELECT issue FROM issue_list WHERE worded=0 AND project=? ORDER BY issue LIMIT ? FOR UPDATE", project, issuesAtOnce)
 		if err != nil || len(ids) == 0 {
 			return err
 		}
 		return writeWords(ctx, tx, project, ids)
 	})
-	return len(ids) == wordsAtOnce, err
+	return len(ids) == issuesAtOnce, err
 }
 
 // writeWords replaces the words of issues by those of their texts.
@@ -54,7 +54,7 @@ func writeWords(ctx context.Context, tx *sql.Tx, project int64, ids []int64) err
 			words[id] = map[string]bool{}
 		}
 		for _, w := range query.Words(text) {
-			if len(words[id]) < mostWords {
+			if len(words[id]) < maxWords {
 				words[id][w] = true
 			}
 		}
@@ -79,7 +79,7 @@ func writeWords(ctx context.Context, tx *sql.Tx, project int64, ids []int64) err
 	return err
 }
 
-// Factless lists the projects with variants of which it is not noted what their traces
+// Factless lists the projects with variants that lack the facts of their traces
 // say.
 func (s *Service) Factless(ctx context.Context) ([]int64, error) {
 	return db.Numbers(ctx, s.db, "SELECT DISTINCT project FROM variant FORCE INDEX (factless) WHERE facts=0")

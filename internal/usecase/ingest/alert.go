@@ -12,26 +12,26 @@ import (
 
 // occasion is what an event of the batch makes of its issue.
 type occasion struct {
-	row         *row
-	what, words string
+	row        *row
+	what, text string
 }
 
 // alert asks the alert rules about the batch.
 func (w *batchTx) alert(ctx context.Context) error {
-	b := firing.Batch{Tx: w.tx, Project: w.Project, Now: w.now, Newest: w.basis.Newest,
-		Releases: func(ctx context.Context) (releases.Knowledge, error) {
-			return w.s.releases.Known(ctx, w.tx, w.Project.ID)
+	b := firing.Batch{Tx: w.tx, Project: w.Project, Now: w.now, Newest: w.inputs.Newest,
+		Releases: func(ctx context.Context) (releases.ReleaseFacts, error) {
+			return w.s.releases.Facts(ctx, w.tx, w.Project.ID)
 		},
 		Trouble: func(it *pipeline.Item, _ []rules.Trouble) { w.countTrouble(it) },
 	}
 	rows := make(map[*row]firing.Row, len(w.rows))
 	for _, r := range w.rows {
-		rows[r] = firing.Row{Item: r.Item, IssueID: r.issue.id, Filing: r.filing, Variant: r.variant.ID,
+		rows[r] = firing.Row{Item: r.Item, IssueID: r.issue.id, Position: r.position, Variant: r.variant.ID,
 			Release: r.Release, Issue: w.issueSeen(r)}
 		b.Rows = append(b.Rows, rows[r])
 	}
 	for _, o := range w.occasions {
-		b.Occasions = append(b.Occasions, firing.Occasion{Row: rows[o.row], What: o.what, Words: o.words})
+		b.Occasions = append(b.Occasions, firing.Occasion{Row: rows[o.row], What: o.what, Text: o.text})
 	}
 	return b.Fire(ctx)
 }
@@ -44,8 +44,8 @@ func (w *batchTx) issueSeen(r *row) func(context.Context) firing.Issue {
 		once.Do(func() {
 			is := r.issue
 			out = firing.Issue{ID: is.id, Headline: is.Headline, Place: is.Place, IssueFacts: rules.IssueFacts{
-				State: string(is.standing.State), Owner: is.standing.Owner, Users: is.users, Events: is.events,
-				Impact: float64(w.basis.Score(is.scored(), w.now).Tenths()) / 10}}
+				State: string(is.status.State), Owner: is.status.Owner, Users: is.users, Events: is.events,
+				Impact: float64(w.inputs.Score(is.scored(), w.now).Tenths()) / 10}}
 			switch is.firstRelease {
 			case 0:
 			case r.release:

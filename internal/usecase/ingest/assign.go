@@ -7,8 +7,8 @@ import (
 	"maps"
 	"slices"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
@@ -17,7 +17,7 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// give gives issues to whom assign rules say, once enough came of them.
+// give assigns issues by the assign rules, once they have enough events or users.
 func (w *batchTx) give(ctx context.Context) error {
 	chosen := map[int64]*row{} // the youngest event of each issue says which rule
 	for _, r := range w.rows {
@@ -35,7 +35,7 @@ func (w *batchTx) give(ctx context.Context) error {
 
 func (w *batchTx) giveOne(ctx context.Context, is *issueRow, r *row) error {
 	rule := r.Assign
-	if is.standing.Owner != "" || !is.standing.State.Open() || is.windowUsers < rule.Users ||
+	if is.status.Owner != "" || !is.status.State.Open() || is.windowUsers < rule.Users ||
 		is.windowEvents < rule.Events {
 		return nil
 	}
@@ -43,13 +43,13 @@ func (w *batchTx) giveOne(ctx context.Context, is *issueRow, r *row) error {
 	if err != nil || reached == "" {
 		return err
 	}
-	// Who had it, or took it from somebody, by hand has decided.
+	// A person who had it, or took it from another, has decided.
 	var byHand bool
 	if err := w.tx.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM history WHERE issue=? AND kind='assign' AND undone=0) OR EXISTS (SELECT 1 FROM history WHERE issue=? AND kind='given' AND undone=1)", is.id, is.id).Scan(&byHand); err != nil || byHand {
 		return err
 	}
 	to, err := w.s.accounts.FindHereIn(ctx, w.tx, rule.To)
-	if f, ok := errors.AsType[*fault.Error](err); ok {
+	if f, ok := errors.AsType[*problem.Error](err); ok {
 		w.countTrouble(&pipeline.Item{Received: r.Received, Event: r.Event, Release: r.Release,
 			Trouble: []rules.Trouble{{Section: "assign", Rule: rule.Name, Why: f.Pub}}})
 		return nil
@@ -57,14 +57,14 @@ func (w *batchTx) giveOne(ctx context.Context, is *issueRow, r *row) error {
 	if err != nil {
 		return err
 	}
-	before := is.standing
-	next, e := issue.Give(before.Standing, to.Name, fmt.Sprintf("the rule %q: %s", rule.Name, reached))
+	before := is.status
+	next, e := issue.Give(before.Status, to.Name, fmt.Sprintf("the rule %q: %s", rule.Name, reached))
 	if e == nil {
 		return nil
 	}
-	is.standing.Standing, is.standing.OwnerID = next, to.ID
+	is.status.Status, is.status.OwnerID = next, to.ID
 	return w.s.status.Change(ctx, w.tx, status.Change{
-		Project: w.Project.ID, Issue: is.id, Before: before, After: &is.standing,
+		Project: w.Project.ID, Issue: is.id, Before: before, After: &is.status,
 		Entry: status.HistoryLine{Entry: *e, Who: accounts.Service, Before: &before},
 	})
 }

@@ -21,20 +21,20 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// Batch is one transaction's work: deliveries of one project, and what was
+// Batch is one transaction's work: deliveries of one project, and what the pipeline
 // made of them.
 type Batch struct {
 	Project    pipeline.Project
 	Lease      inbox.Lease
 	Deliveries []inbox.Delivery
 	Items      []*pipeline.Item
-	Dropped    []*pipeline.Item // by the project's rules: counted, not filed
+	Dropped    []*pipeline.Item // by the project's rules: counted, not processed
 	Sessions   []SessionMessage
-	Feedback   []*Said
-	Aside      []inbox.Aside
-	More       bool // other deliveries of the claim are still in hand
+	Feedback   []*Feedback
+	Failed     []inbox.FailedEvent
+	More       bool // other deliveries of the claim are still claimed
 
-	// Alone is set where events of a claim are filed one by one: which of them
+	// Alone is set where events of a claim are processed one by one: which of them
 	// are, with this one, as Claim.Done has it. It is written down with the event.
 	Alone []byte
 }
@@ -47,7 +47,7 @@ type Done struct {
 }
 
 // Process writes events, counters, users, trends, history and the removal from the
-// inbox in one transaction. An event that is there already is let go.
+// inbox in one transaction. An event that was processed before is dropped.
 func (s *Service) Process(ctx context.Context, f Batch) (Done, error) {
 	var done Done
 	var found names.Learned
@@ -73,44 +73,44 @@ type batchTx struct {
 	s  *Service
 	tx *sql.Tx
 	Batch
-	now   time.Time
-	done  Done
-	caps  caps
-	basis issues.ScoringInputs
-	heard bool // of a release for the first time
-	tally inbox.Tally
+	now        time.Time
+	done       Done
+	caps       caps
+	inputs     issues.ScoringInputs
+	newRelease bool // of a release for the first time
+	tally      inbox.Tally
 
 	found names.Learned // ids of names, for the cache once they are committed
 
-	lastIssue, filing int64
-	before, indexed   int64             // positions at the beginning: used, and known to the search index
-	userNumbers       int64             // how many users have one
-	called            []segments.Called // names of users that were written
-	symbolsVersion    int64             // of the project now
-	apart             bool              // parts were split off issues of the project
-	feedbackWaits     bool              // for events that are not filed
-	keepDays          int               // the project's class as it is now
-	classes           []int             // it and those whose events are still kept
-	rels, envs, ress  map[string]int64
-	rows              []*row
-	occasions         []occasion // what the batch made of issues, for alert rules
-	variants          map[fingerprint.Key]*variantRow
-	issues            map[int64]*issueRow
-	bodies            map[int64]int64  // variant → bodies kept of this batch
-	fresh             map[int64]*row   // variants made in this batch → the event they were made of
-	reports           []reported       // that tell occurrences
-	remembered        map[[16]byte]int // how many there are of a trace and message
-	lateUsers         []lateUser
-	joins             []joinedTo
-	ties              []tie
-	tied              map[fingerprint.Key][]fingerprint.Key // fingerprints of this batch that belong to one issue
-	tiedTo            map[tie]bool                          // what leads there already
+	lastIssue, position int64
+	before, indexed     int64             // positions at the beginning: used, and known to the search index
+	userNumbers         int64             // how many users have one
+	called              []segments.Called // names of users that were written
+	symbolsVersion      int64             // of the project now
+	apart               bool              // parts were split off issues of the project
+	feedbackWaits       bool              // for events that are not processed
+	keepDays            int               // the project's class as it is now
+	classes             []int             // it and those whose events are still kept
+	rels, envs, ress    map[string]int64
+	rows                []*row
+	occasions           []occasion // what the batch made of issues, for alert rules
+	variants            map[fingerprint.Key]*variantRow
+	issues              map[int64]*issueRow
+	bodies              map[int64]int64  // variant → bodies kept of this batch
+	fresh               map[int64]*row   // variants made in this batch → the event they were made of
+	reports             []reported       // that tell occurrences
+	remembered          map[[16]byte]int // how many there are of a trace and message
+	lateUsers           []lateUser
+	joins               []joinedTo
+	ties                []tie
+	tied                map[fingerprint.Key][]fingerprint.Key // fingerprints of this batch that belong to one issue
+	tiedTo              map[tie]bool                          // what leads there already
 }
 
 // row is an event about to be written.
 type row struct {
 	*pipeline.Item
-	Print                  fingerprint.Result // as it is filed: caps may change the item's own
+	Print                  fingerprint.Result // as it is processed: caps may change the item's own
 	Release                string             // likewise
 	odd                    bool               // its own time does not say where it is stored
 	kept                   bool               // its body is
@@ -118,7 +118,7 @@ type row struct {
 	severity               string             // as it says then
 	number                 uint32             // of its user, in the search index
 	storeDay, keepDay      int
-	filing                 int64
+	position               int64
 	release, env, resource int64 // 0: none
 	variant                *variantRow
 	issue                  *issueRow
@@ -136,7 +136,7 @@ type variantRow struct {
 	ID, issue int64
 	exemplars int
 	hash      fingerprint.Key          // its own
-	print     fingerprint.Key          // what it was filed under
+	print     fingerprint.Key          // what it was processed under
 	forms     map[fingerprint.Key]bool // raw forms that are kept
 }
 
@@ -172,7 +172,7 @@ func (w *batchTx) run(ctx context.Context) error {
 	return w.do(ctx,
 		w.writeSessions, w.writeFeedback, w.keepFailed,
 		w.countReceived, w.caps.write,
-		w.alert, // who should hear of it
+		w.alert, // who should be notified of it
 		w.clearInbox, w.advance,
 		w.fence, // last: the shard is still ours
 	)
@@ -192,7 +192,7 @@ func (w *batchTx) do(ctx context.Context, steps ...step) error {
 }
 
 // keepFailed keeps the events that could not be processed.
-func (w *batchTx) keepFailed(ctx context.Context) error { return inbox.SetAside(ctx, w.tx, w.Aside) }
+func (w *batchTx) keepFailed(ctx context.Context) error { return inbox.AddFailed(ctx, w.tx, w.Failed) }
 
 // clearInbox takes what was processed out of the inbox.
 func (w *batchTx) clearInbox(ctx context.Context) error {
@@ -204,7 +204,7 @@ func (w *batchTx) clearInbox(ctx context.Context) error {
 
 // advance writes how far the project's numbers are.
 func (w *batchTx) advance(ctx context.Context) error {
-	return w.s.db.ExecPrepared(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, indexed=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.filing, w.filing, w.Project.ID})
+	return w.s.db.ExecPrepared(ctx, w.tx, "UPDATE project_counter SET last_issue=?, filing=?, indexed=?, changed=changed+1 WHERE project=?", []any{w.lastIssue, w.position, w.position, w.Project.ID})
 }
 
 // fence fails where another process has the shard now.
@@ -214,7 +214,7 @@ func (w *batchTx) fence(ctx context.Context) error { return w.s.inbox.Fence(ctx,
 // read from here on stays true until the commit.
 func (w *batchTx) lockProject(ctx context.Context) error {
 	var clock int64
-	err := w.s.db.FirstPrepared(ctx, w.tx, db.Into{"last_issue": &w.lastIssue, "filing": &w.filing,
+	err := w.s.db.FirstPrepared(ctx, w.tx, db.Into{"last_issue": &w.lastIssue, "filing": &w.position,
 		"indexed": &w.indexed,
 		"users":   &w.userNumbers, "symbols_version": &w.symbolsVersion, "apart": &w.apart, "waits": &w.feedbackWaits,
 		"clock": &clock},
@@ -223,9 +223,9 @@ func (w *batchTx) lockProject(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("counter of project %d: %w", w.Project.ID, err)
 	}
-	w.before = w.filing
+	w.before = w.position
 	// The days that events are stored under come from this clock, and those that
-	// are dropped from another process's: where they are apart, nothing is filed.
+	// are dropped from another process's: where they are apart, nothing is processed.
 	if skew := db.FromMicros(clock).Sub(w.s.db.Now().Add(-w.s.db.Ahead)); skew > w.s.db.MaxSkew ||
 		skew < -w.s.db.MaxSkew {
 		return fmt.Errorf("%w by %s: processing stops until they agree", db.ErrClocks, skew.Round(time.Second))
@@ -233,7 +233,7 @@ func (w *batchTx) lockProject(ctx context.Context) error {
 	if len(w.Items)+len(w.Feedback)+len(w.Sessions) == 0 {
 		return nil
 	}
-	if w.basis, err = w.s.issues.ScoringInputs(ctx, w.tx, w.Project.ID); err != nil {
+	if w.inputs, err = w.s.issues.ScoringInputs(ctx, w.tx, w.Project.ID); err != nil {
 		return err
 	}
 	return db.Each(ctx, w.tx, func(r *sql.Rows) error {
@@ -321,7 +321,7 @@ func (w *batchTx) otherEnvironment(ctx context.Context) (int64, error) {
 func (w *batchTx) intern(ctx context.Context, table names.Table, of capOf, wanted []string) (map[string]int64, error) {
 	return w.s.names.Intern(ctx, w.tx, names.Wanted{Table: table, Project: w.Project.ID, Names: wanted,
 		Now: db.Micros(w.now), Found: &w.found, Room: func(want int) (int, error) {
-			w.heard = w.heard || table == names.Releases
+			w.newRelease = w.newRelease || table == names.Releases
 			return w.caps.room(ctx, of, want)
 		}})
 }
@@ -365,15 +365,15 @@ func (w *batchTx) newIssue(ctx context.Context, r *row) (int64, error) {
 			return 0, err
 		}
 	}
-	words := "first seen"
+	text := "first seen"
 	if r.Release != "" {
-		words += " in " + r.Release
+		text += " in " + r.Release
 	}
-	w.occasions = append(w.occasions, occasion{r, "new", words})
-	return id, w.addHistory(ctx, id, r.When.Thrown, "first_seen", words)
+	w.occasions = append(w.occasions, occasion{r, "new", text})
+	return id, w.addHistory(ctx, id, r.When.Thrown, "first_seen", text)
 }
 
-func (w *batchTx) addHistory(ctx context.Context, id int64, at time.Time, kind issue.Kind, words string) error {
+func (w *batchTx) addHistory(ctx context.Context, id int64, at time.Time, kind issue.Kind, text string) error {
 	return w.s.status.Record(ctx, w.tx, w.Project.ID, id,
-		status.HistoryLine{Entry: issue.Entry{Kind: kind, Words: words}, Who: accounts.Service, At: at})
+		status.HistoryLine{Entry: issue.Entry{Kind: kind, Text: text}, Who: accounts.Service, At: at})
 }

@@ -11,8 +11,8 @@ import (
 
 	"github.com/google/uuid"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/records"
 	"firethorn/internal/store/accounts"
@@ -195,7 +195,7 @@ func TestAct_RegressesAndUndoes(t *testing.T) {
 	}
 	act(issue.Action{Verb: issue.Assign, To: "maren"})
 	if is := b.Issue(1); is.State != issue.Accepted || is.Owner != "Maren Holt" {
-		t.Errorf("assigned: %+v", is.Standing)
+		t.Errorf("assigned: %+v", is.Status)
 	}
 	act(testbed.FixedIn("4.2.0"))
 	b.File(testbed.Event{Function: "tideAt", Release: "4.1.9", At: testbed.Noon}, testbed.Event{Function: "tideAt", Release: "4.1.9", At: testbed.Noon})
@@ -204,7 +204,7 @@ func TestAct_RegressesAndUndoes(t *testing.T) {
 	}
 	b.File(testbed.Event{Function: "tideAt", Release: "4.2.1", At: testbed.Noon})
 	if is := b.Issue(1); is.State != issue.Regressed || is.Owner != "Maren Holt" {
-		t.Errorf("a newer release: %+v", is.Standing)
+		t.Errorf("a newer release: %+v", is.Status)
 	}
 	var kinds []string
 	list, err := b.Issues.History(t.Context(), id)
@@ -217,23 +217,23 @@ func TestAct_RegressesAndUndoes(t *testing.T) {
 	act(issue.Action{Verb: issue.Dismiss})
 	act(issue.Action{Verb: issue.Undo})
 	if is := b.Issue(1); is.State != issue.Regressed || is.FixedIn != "4.2.0" || is.Owner != "Maren Holt" {
-		t.Errorf("undone: %+v", is.Standing)
+		t.Errorf("undone: %+v", is.Status)
 	}
-	act(issue.Action{Verb: issue.Undo}) // that it came back
+	act(issue.Action{Verb: issue.Undo}) // that it regressed
 	if is := b.Issue(1); is.State != issue.Fixed {
-		t.Errorf("undone once more: %+v", is.Standing)
+		t.Errorf("undone once more: %+v", is.Status)
 	}
 	act(issue.Action{Verb: issue.Undo}) // the fix
 	act(issue.Action{Verb: issue.Undo}) // the assignment
 	if is := b.Issue(1); is.State != issue.New || is.Owner != "" {
-		t.Errorf("all undone: %+v", is.Standing)
+		t.Errorf("all undone: %+v", is.Status)
 	}
 	err = b.Triage.Act(t.Context(), id, issue.Action{Verb: issue.Undo}, "", who, 0)
-	if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Conflict {
+	if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.Conflict {
 		t.Errorf("nothing to undo: %v", err)
 	}
 	err = b.Triage.Act(t.Context(), id, issue.Action{Verb: issue.Accept}, "", who, 1)
-	if f, ok := errors.AsType[*fault.Error](err); !ok || f.Code != fault.Stale {
+	if f, ok := errors.AsType[*problem.Error](err); !ok || f.Code != problem.Stale {
 		t.Errorf("a stale version: %v", err)
 	}
 	b.Recounted()
@@ -275,7 +275,7 @@ func TestIssues_PagesThroughEveryOrder(t *testing.T) {
 	}
 }
 
-func TestEvents_PageInTheOrderOfFiling(t *testing.T) {
+func TestEvents_PageByPosition(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	for i := range 9 { // three variants of one issue, and another issue between
 		b.File(testbed.Event{ID: fmt.Sprint(i), Function: "tideAt", At: testbed.Noon.Add(-time.Duration(i*7%5) * time.Hour)}, testbed.Event{Function: "drawWeek", At: testbed.Noon})
@@ -296,7 +296,7 @@ func TestEvents_PageInTheOrderOfFiling(t *testing.T) {
 			t.Fatal(err)
 		}
 		for _, e := range page {
-			got = append(got, fmt.Sprint(e.Filing))
+			got = append(got, fmt.Sprint(e.Position))
 		}
 		if q.Before = next; next == 0 {
 			break
@@ -306,11 +306,11 @@ func TestEvents_PageInTheOrderOfFiling(t *testing.T) {
 		t.Errorf("filings %v, want %s", got, want)
 	}
 	all, _, err := b.Events.Events(t.Context(), events.EventQuery{Project: b.Project.ID, Limit: 100})
-	if err != nil || len(all) != 18 || all[0].Filing != 18 {
+	if err != nil || len(all) != 18 || all[0].Position != 18 {
 		t.Errorf("%d events of the project, %v", len(all), err)
 	}
 	first, err := b.Events.IssueEvent(t.Context(), b.Project, b.Issue(1).ID, "oldest")
-	if err != nil || first.Filing != 1 {
+	if err != nil || first.Position != 1 {
 		t.Fatalf("oldest: %+v, %v", first, err)
 	}
 	third, err := b.Events.IssueEvent(t.Context(), b.Project, b.Issue(1).ID, uuid.NewSHA1(uuid.Nil, []byte("2")).String())

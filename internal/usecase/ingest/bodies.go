@@ -69,7 +69,7 @@ func (w *batchTx) chooseBodies(ctx context.Context) error {
 	for _, r := range w.rows {
 		is := r.issue
 		f := sampling.Facts{ID: r.ID, Kept: is.bodies, Events: is.events + events[is]}
-		if is.bodies >= sampling.Always && !is.standing.CountOnly {
+		if is.bodies >= sampling.Always && !is.status.CountOnly {
 			k := r.firstKey(w.now)
 			if f.FirstOf = !firsts[k]; f.FirstOf {
 				firsts[k] = true
@@ -77,7 +77,7 @@ func (w *batchTx) chooseBodies(ctx context.Context) error {
 			}
 		}
 		events[is] += r.Event.StandsFor
-		if r.kept = !is.standing.CountOnly && sampling.Keep(f) != sampling.None; r.kept {
+		if r.kept = !is.status.CountOnly && sampling.Keep(f) != sampling.None; r.kept {
 			is.bodies++
 			w.bodies[r.variant.ID]++
 		}
@@ -122,7 +122,7 @@ func (w *batchTx) writeNewest(ctx context.Context) error {
 		switch {
 		case r.kept:
 			delete(newest, r.variant.ID) // a kept one is newer
-		case !r.issue.standing.CountOnly:
+		case !r.issue.status.CountOnly:
 			newest[r.variant.ID] = r
 		}
 	}
@@ -148,7 +148,7 @@ func (w *batchTx) writeNewest(ctx context.Context) error {
 	var rows [][]any
 	for id, r := range newest {
 		d, body := events.PackBody(r.Body, r.issue.dictionary)
-		rows = append(rows, []any{id, w.Project.ID, r.filing, r.keepDay, now, d, body})
+		rows = append(rows, []any{id, w.Project.ID, r.position, r.keepDay, now, d, body})
 	}
 	return w.upsert(ctx, "REPLACE INTO newest_body (variant, project, filing, keep_day, written, dictionary, body)", "", rows, 1)
 }

@@ -17,9 +17,9 @@ import (
 // capOf says how many new things of one sort reports may make of a project in
 // a while: ingest keys are public, so anybody can report.
 type capOf struct {
-	what string
-	most int64
-	span time.Duration
+	what  string
+	limit int64
+	span  time.Duration
 }
 
 // The caps.
@@ -36,8 +36,8 @@ var (
 	newProjects      = capOf{"projects", 50, 24 * time.Hour}
 )
 
-// mostExtended is how many keys an application may make of one fingerprint.
-const mostExtended = 1_000
+// maxExtended is how many keys an application may make of one fingerprint.
+const maxExtended = 1_000
 
 // otherEnvironment is where events stand whose environment is one too many.
 const otherEnvironment = "(other)"
@@ -73,7 +73,7 @@ func (c *caps) room(ctx context.Context, of capOf, want int) (int, error) {
 	if u.start != start {
 		u.start, u.used = start, 0
 	}
-	n := int(max(0, min(int64(want), of.most-u.used)))
+	n := int(max(0, min(int64(want), of.limit-u.used)))
 	u.used += int64(n)
 	u.changed = u.changed || n > 0
 	return n, nil
@@ -90,7 +90,7 @@ func (c *caps) write(ctx context.Context) error {
 	return db.InsertRows(ctx, c.tx, "INSERT INTO cap (project, what, start, used)", " ON DUPLICATE KEY UPDATE start=VALUES(start), used=VALUES(used)", rows)
 }
 
-// capped gives what an event without an issue is to be filed as: itself, or
+// capped gives what an event without an issue is to be processed as: itself, or
 // what takes in those that would be too many.
 func (w *batchTx) capped(ctx context.Context, r *row) (fingerprint.Result, error) {
 	if r.Print.Base != r.Print.Key {
@@ -100,7 +100,7 @@ func (w *batchTx) capped(ctx context.Context, r *row) (fingerprint.Result, error
 		}
 		if !ok {
 			w.tally.Add(r.Received, inbox.CauseCapped, "extend", 1)
-			return fingerprint.Unextended(r.Print, fmt.Sprintf("the application made more than %d keys of this one error; the events of the others are here", mostExtended)), nil
+			return fingerprint.Unextended(r.Print, fmt.Sprintf("the application made more than %d keys of this one error; the events of the others are here", maxExtended)), nil
 		}
 	}
 	n, err := w.caps.room(ctx, newIssues, 1)
@@ -112,7 +112,7 @@ func (w *batchTx) capped(ctx context.Context, r *row) (fingerprint.Result, error
 	if len(r.Event.Exceptions) > 0 {
 		typ = r.Event.Exceptions[0].Type
 	}
-	why := fmt.Sprintf("reports made more than %d new issues within an hour; the events of the others are here, their bodies say what they were", newIssues.most)
+	why := fmt.Sprintf("reports made more than %d new issues within an hour; the events of the others are here, their bodies say what they were", newIssues.limit)
 	print := fingerprint.Overflow(typ, why)
 	there, err := w.aliasOf(ctx, print.Key)
 	if err != nil || there != 0 || w.variants[print.Variant] != nil {
@@ -131,7 +131,7 @@ func (w *batchTx) mayExtend(ctx context.Context, base fingerprint.Key) (bool, er
 	if err != nil && !errors.Is(err, sql.ErrNoRows) {
 		return false, err
 	}
-	if made >= mostExtended {
+	if made >= maxExtended {
 		return false, nil
 	}
 	_, err = w.tx.ExecContext(ctx, "INSERT INTO extended (project, base, made) VALUES (?,?,1) ON DUPLICATE KEY UPDATE made=made+1", w.Project.ID, base[:])

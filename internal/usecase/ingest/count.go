@@ -67,6 +67,9 @@ func (w *batchTx) count(ctx context.Context) error {
 	if err := w.upsert(ctx, "INSERT INTO issue_release (issue, app_release, variant, events, first_seen, last_seen)", addSpans, spans(t.rels), 3); err != nil {
 		return err
 	}
+	if err := w.countReleases(ctx, t.rels); err != nil {
+		return err
+	}
 	if err := w.upsert(ctx, "INSERT INTO issue_env (issue, environment, variant, events, first_seen, last_seen)", addSpans, spans(t.envs), 3); err != nil {
 		return err
 	}
@@ -163,6 +166,23 @@ func spans(m map[key3]*Span) (rows [][]any) {
 		rows = append(rows, []any{k.a, k.b, k.c, s.Events, s.First, s.Last})
 	}
 	return rows
+}
+
+// countReleases adds to the totals of releases.
+func (w *batchTx) countReleases(ctx context.Context, rels map[key3]*Span) error {
+	by := map[int64]*Span{}
+	for k, s := range rels {
+		if by[k.b] == nil {
+			by[k.b] = &Span{}
+		}
+		by[k.b].Add(s.Events, s.First)
+	}
+	var rows [][]any
+	for release, s := range by {
+		rows = append(rows, []any{release, s.Events, s.First, 1})
+	}
+	return w.upsert(ctx, "INSERT INTO release_total (app_release, events, first_seen, changes)",
+		" ON DUPLICATE KEY UPDATE events=events+VALUES(events), first_seen=LEAST(first_seen, VALUES(first_seen)), changes=changes+1", rows, 1)
 }
 
 func (w *batchTx) upsert(ctx context.Context, head, tail string, rows [][]any, keys int) error {

@@ -15,21 +15,26 @@ import (
 
 // writeEvents writes the rows of events.
 func (w *batchTx) writeEvents(ctx context.Context) error {
-	events := make([][]any, len(w.rows))
+	rows := make([][]any, len(w.rows))
+	keys := make([]events.Key, len(w.rows))
 	var odd [][]any
 	for i, r := range w.rows {
-		w.filing++
-		r.filing = w.filing
-		events[i] = []any{w.Project.ID, r.filing, r.keepDay, r.storeDay, r.ID[:], db.Micros(r.When.Thrown),
+		w.position++
+		r.position = w.position
+		rows[i] = []any{w.Project.ID, r.position, r.keepDay, r.storeDay, r.ID[:], db.Micros(r.When.Thrown),
 			db.Micros(r.Received), r.variant.ID,
 			db.NullID(r.release), r.env, nullUser(r.Item), r.resource, db.Hash16(r.Event.Attributes.Text("session.id")),
 			db.Hash16(r.Event.TraceID),
 			handled(r.Event.Handled), r.odd, r.kept, r.Event.StandsFor}
+		keys[i] = events.Key{Position: r.position, KeepDay: r.keepDay}
 		if r.odd {
 			odd = append(odd, []any{w.Project.ID, r.ID[:], r.sentMicros(), r.keepDay})
 		}
 	}
-	if err := w.s.db.InsertFixed(ctx, w.tx, "INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)", "", events); err != nil {
+	if err := w.s.db.InsertFixed(ctx, w.tx, "INSERT INTO event (project, filing, keep_day, store_day, id, thrown, received, variant, app_release, environment, user, resource, session, trace, handled, odd_time, has_body, stands_for)", "", rows); err != nil {
+		return err
+	}
+	if err := events.Widen(ctx, w.tx, w.Project.ID, keys); err != nil {
 		return err
 	}
 	return db.InsertRows(ctx, w.tx, "INSERT INTO odd_event (project, id, sent, keep_day)", "", odd)
@@ -55,7 +60,7 @@ func (w *batchTx) writeBodies(ctx context.Context) error {
 	for i, r := range kept {
 		packing.Go(func() error {
 			d, body := events.PackBody(r.Body, r.issue.dictionary)
-			bodies[i] = []any{w.Project.ID, r.filing, r.keepDay, d, body}
+			bodies[i] = []any{w.Project.ID, r.position, r.keepDay, d, body}
 			return nil
 		})
 	}
@@ -69,7 +74,7 @@ func (w *batchTx) writeExemplars(ctx context.Context) error {
 	var exemplars [][]any
 	grown := map[*variantRow]bool{}
 	for _, r := range w.rows {
-		if r.issue.standing.CountOnly || r.variant.exemplars >= maxExemplars || len(r.variant.forms) >= maxExemplars {
+		if r.issue.status.CountOnly || r.variant.exemplars >= maxExemplars || len(r.variant.forms) >= maxExemplars {
 			continue
 		}
 		form := exemplarForm(r)
@@ -97,7 +102,7 @@ func (w *batchTx) writeExemplars(ctx context.Context) error {
 
 const maxExemplars = 5
 
-// exemplarForm tells raw forms of one variant apart: another release or other
+// exemplarForm distinguishes raw forms of one variant: another release or other
 // raw frames.
 func exemplarForm(r *row) fingerprint.Key {
 	text := r.Release

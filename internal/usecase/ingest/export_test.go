@@ -11,8 +11,8 @@ import (
 
 // Bounds that tests run into.
 var (
-	MaxTraceFiles = newTraceFiles.most
-	MaxReports    = mostReports
+	MaxTraceFiles = newTraceFiles.limit
+	MaxReports    = maxReports
 )
 
 // KeepBuckets keeps the ids of some buckets of a partition.

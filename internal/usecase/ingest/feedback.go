@@ -16,15 +16,15 @@ import (
 	"firethorn/internal/store/names"
 )
 
-// Said is feedback ready to be filed.
-type Said struct {
+// Feedback is feedback ready to be processed.
+type Feedback struct {
 	*feedback.Feedback
 	At, Received time.Time // by the service's clock
 	User         pipeline.User
 }
 
 // writeFeedback files what people said, and ties it to its event where that is
-// filed already. The same feedback again is let go.
+// processed already. A repeat of the same feedback is dropped.
 func (w *batchTx) writeFeedback(ctx context.Context) error {
 	if len(w.Feedback) == 0 {
 		return nil
@@ -55,7 +55,7 @@ func (w *batchTx) writeFeedback(ctx context.Context) error {
 				variant, waiting = id, false
 			}
 		}
-		if f.User.Known {
+		if f.User.Set {
 			user = f.User.Hash
 		}
 		rows = append(rows, []any{w.Project.ID, f.ID[:], event, variant, waiting, db.Micros(f.At),
@@ -66,7 +66,7 @@ func (w *batchTx) writeFeedback(ctx context.Context) error {
 	return db.InsertRows(ctx, w.tx, "INSERT INTO feedback (project, uuid, event, variant, waiting, written, received, keep_day, user, app_release, environment, text, cut, name, email)", " ON DUPLICATE KEY UPDATE project=VALUES(project)", rows)
 }
 
-func (w *batchTx) feedbackHome(ctx context.Context, f *Said) (release, environment int64, err error) {
+func (w *batchTx) feedbackHome(ctx context.Context, f *Feedback) (release, environment int64, err error) {
 	if name := f.About.Release(); name != "" {
 		known, err := w.intern(ctx, names.Releases, newReleases, []string{name})
 		if err != nil {
@@ -85,7 +85,7 @@ func (w *batchTx) feedbackHome(ctx context.Context, f *Said) (release, environme
 	return release, environment, err
 }
 
-// variantOfEvent is the variant of a filed event, 0 when it is not there.
+// variantOfEvent is the variant of a processed event, 0 when it is not there.
 func (w *batchTx) variantOfEvent(ctx context.Context, id uuid.UUID) (variant int64, err error) {
 	err = w.tx.QueryRowContext(ctx, "SELECT variant FROM event WHERE project=? AND id=? LIMIT 1", w.Project.ID, id[:]).Scan(&variant)
 	if errors.Is(err, sql.ErrNoRows) {
@@ -94,7 +94,7 @@ func (w *batchTx) variantOfEvent(ctx context.Context, id uuid.UUID) (variant int
 	return variant, err
 }
 
-// meetFeedback ties feedback that waited for events of this filing to them.
+// meetFeedback ties feedback that waited for events of this batch to them.
 func (w *batchTx) meetFeedback(ctx context.Context) error {
 	if !w.feedbackWaits {
 		return nil

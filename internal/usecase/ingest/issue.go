@@ -19,23 +19,23 @@ import (
 // issueRow is an issue's row in issue_list, changed in memory and written back
 // at the end; standing comes from the issue itself.
 type issueRow struct {
-	id       int64
-	fresh    bool // has no row in issue_list yet
-	standing issues.StatusRow
+	id     int64
+	fresh  bool // has no row in issue_list yet
+	status issues.StatusRow
 	issues.Shown
-	events, users             int64
-	usersBefore               int64 // this batch
-	windowDay                 int64
-	windowEvents, windowUsers int64
-	firstSeen, lastSeen       int64
-	firstRelease, lastRelease int64
-	firstFiling, lastFiling   int64
-	bodies                    int64
-	recent                    int64 // events of the last days, once the batch is counted
-	grownTo                   int64
-	dayUsers                  map[int64]int64    // what this batch adds to each day
-	dictionary                *events.Dictionary // of this week, nil while there is none
-	dictionaryMade            bool               // in this transaction
+	events, users               int64
+	usersBefore                 int64 // this batch
+	windowDay                   int64
+	windowEvents, windowUsers   int64
+	firstSeen, lastSeen         int64
+	firstRelease, lastRelease   int64
+	firstPosition, lastPosition int64
+	bodies                      int64
+	recent                      int64 // events of the last days, once the batch is counted
+	grownTo                     int64
+	dayUsers                    map[int64]int64    // what this batch adds to each day
+	dictionary                  *events.Dictionary // of this week, nil while there is none
+	dictionaryMade              bool               // in this transaction
 }
 
 func (w *batchTx) windowStart() int { return issues.WindowStart(w.now) }
@@ -63,7 +63,7 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 			if err := issues.ScanStatus(r, &st, db.Into{"id": &id}); err != nil {
 				return err
 			}
-			w.issues[id].standing = st
+			w.issues[id].status = st
 			return nil
 		}, "SELECT i.id, "+issues.StatusColumns+" FROM issue i WHERE i.id IN ("+db.Marks(len(chunk))+
 			") ORDER BY i.id FOR UPDATE", args...)
@@ -80,12 +80,12 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 					"severity": &is.Severity, "events": &is.events, "users": &is.users, "window_day": &is.windowDay,
 					"window_events": &is.windowEvents, "window_users": &is.windowUsers, "unhandled": &is.Unhandled,
 					"first_seen": &is.firstSeen, "last_seen": &is.lastSeen, "first_release": &first,
-					"last_release": &last, "first_filing": &is.firstFiling, "last_filing": &is.lastFiling,
+					"last_release": &last, "first_filing": &is.firstPosition, "last_filing": &is.lastPosition,
 					"bodies": &is.bodies, "grown_to": &is.grownTo}); err != nil {
 				return err
 			}
 			is.id, is.firstRelease, is.lastRelease = id, first.Int64, last.Int64
-			is.standing, is.dayUsers, is.usersBefore = w.issues[id].standing, map[int64]int64{}, is.users
+			is.status, is.dayUsers, is.usersBefore = w.issues[id].status, map[int64]int64{}, is.users
 			w.issues[id] = &is
 			return nil
 		}, "SELECT issue, headline, place, message, origin_function, origin_file, origin_line, severity, events, users, window_day, window_events, window_users, unhandled, first_seen, last_seen, first_release, last_release, first_filing, last_filing, bodies, grown_to FROM issue_list WHERE issue IN ("+db.Marks(len(chunk))+")", args...)
@@ -93,12 +93,8 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 			return err
 		}
 	}
-	for _, is := range w.issues {
-		if is.windowDay != int64(db.Day(w.now)) {
-			if err := w.refreshWindow(ctx, is); err != nil {
-				return err
-			}
-		}
+	if err := w.moveWindows(ctx); err != nil {
+		return err
 	}
 	for _, r := range w.rows {
 		r.issue = w.issues[r.variant.issue]
@@ -106,11 +102,27 @@ func (w *batchTx) loadIssues(ctx context.Context) error {
 	return nil
 }
 
-// refreshWindow counts an issue's window anew on the first filing of a day.
-func (w *batchTx) refreshWindow(ctx context.Context, is *issueRow) error {
-	start := w.windowStart()
-	is.windowDay = int64(db.Day(w.now))
-	return issues.WindowOf(ctx, w.tx, is.id, start, &is.windowEvents, &is.windowUsers)
+// moveWindows counts the issues' windows on the first batch of a day.
+func (w *batchTx) moveWindows(ctx context.Context) error {
+	today := int64(db.Day(w.now))
+	var ids []int64
+	for id, is := range w.issues {
+		if is.windowDay != today {
+			ids = append(ids, id)
+		}
+	}
+	slices.Sort(ids)
+	for chunk := range slices.Chunk(ids, db.AskedRows) {
+		windows, err := issues.MoveWindows(ctx, w.tx, chunk, w.windowStart())
+		if err != nil {
+			return err
+		}
+		for _, id := range chunk {
+			is := w.issues[id]
+			is.windowDay, is.windowEvents, is.windowUsers = today, windows[id].Events, windows[id].Users
+		}
+	}
+	return nil
 }
 
 // writeIssues shows the newest event of each issue, checks for regressions,
@@ -125,10 +137,10 @@ func (w *batchTx) writeIssues(ctx context.Context) error {
 		if at >= is.lastSeen {
 			is.show(r, at)
 		}
-		if is.firstFiling == 0 {
-			is.firstFiling = r.filing
+		if is.firstPosition == 0 {
+			is.firstPosition = r.position
 		}
-		is.lastFiling = r.filing
+		is.lastPosition = r.position
 	}
 	if err := w.countRecent(ctx); err != nil {
 		return err
@@ -143,7 +155,7 @@ func (w *batchTx) writeIssues(ctx context.Context) error {
 	if err := w.recordGrowth(ctx, grown); err != nil {
 		return err
 	}
-	if err := w.give(ctx); err != nil || !w.heard {
+	if err := w.give(ctx); err != nil || !w.newRelease {
 		return err
 	}
 	return w.s.status.FindReleases(ctx, w.tx, w.Project.ID)
@@ -153,13 +165,13 @@ func (w *batchTx) writeIssues(ctx context.Context) error {
 func (w *batchTx) writeRows(ctx context.Context) error {
 	list := make([]status.ListRow, 0, len(w.issues))
 	for _, is := range w.issues {
-		score := w.basis.Score(is.scored(), w.now)
+		score := w.inputs.Score(is.scored(), w.now)
 		list = append(list, status.ListRow{
-			Issue: is.id, New: is.standing, Shown: is.Shown, Events: is.events, Users: is.users,
+			Issue: is.id, New: is.status, Shown: is.Shown, Events: is.events, Users: is.users,
 			WindowDay: is.windowDay, WindowEvents: is.windowEvents, WindowUsers: is.windowUsers,
 			FirstSeen: is.firstSeen, LastSeen: is.lastSeen, FirstRelease: is.firstRelease, LastRelease: is.lastRelease,
-			FirstFiling: is.firstFiling, LastFiling: is.lastFiling,
-			Bodies: is.bodies, GrownTo: is.grownTo, Impact: int64(score.Tenths()), Version: w.basis.Version,
+			FirstPosition: is.firstPosition, LastPosition: is.lastPosition,
+			Bodies: is.bodies, GrownTo: is.grownTo, Impact: int64(score.Tenths()), Version: w.inputs.Version,
 			StaleAt: issues.StaleAt(score, is.windowEvents, w.now),
 		})
 	}
@@ -169,7 +181,7 @@ func (w *batchTx) writeRows(ctx context.Context) error {
 // show makes r the event that the issue is shown by.
 func (is *issueRow) show(r *row, at int64) {
 	// One that says no place does not hide it: another report of the same
-	// exception may have told it.
+	// exception may have named it.
 	if is.Place == "" || r.Print.Place != "" || r.Event.Log == nil {
 		is.Shown = ShownBy(r.Print, r.Event)
 	}
@@ -190,7 +202,7 @@ func (is *issueRow) scored() issues.Scored {
 	return issues.Scored{
 		Users: is.windowUsers, Events: is.windowEvents, Recent: is.recent, FirstSeen: is.firstSeen,
 		FirstRelease: is.firstRelease, Unhandled: is.Unhandled,
-		State: is.standing.State, Severity: is.Severity, Grade: is.standing.Severity,
+		State: is.status.State, Severity: is.Severity, Grade: is.status.Severity,
 	}
 }
 
@@ -230,11 +242,11 @@ func (w *batchTx) grown() (list []*issueRow) {
 
 func (w *batchTx) recordGrowth(ctx context.Context, grown []*issueRow) error {
 	for _, is := range grown {
-		e := issue.Grow(is.standing.Standing, is.grownTo)
+		e := issue.Grow(is.status.Status, is.grownTo)
 		if e == nil {
 			continue
 		}
-		c := status.Change{Project: w.Project.ID, Issue: is.id, Before: is.standing, Need: issue.NeedNow,
+		c := status.Change{Project: w.Project.ID, Issue: is.id, Before: is.status, Need: issue.NeedNow,
 			Entry: status.HistoryLine{Entry: *e, Who: accounts.Service}}
 		if err := w.s.status.Change(ctx, w.tx, c); err != nil {
 			return err

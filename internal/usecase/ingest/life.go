@@ -27,7 +27,7 @@ func (w *batchTx) checkLife(ctx context.Context) error {
 	parked := map[int64][]*row{}
 	names := []string{}
 	for _, r := range w.rows {
-		switch st := r.issue.standing; st.State {
+		switch st := r.issue.status; st.State {
 		case issue.Fixed:
 			k := seenIn{r.issue.id, r.release}
 			if newest[k] == nil || r.When.Thrown.After(newest[k].When.Thrown) {
@@ -43,7 +43,7 @@ func (w *batchTx) checkLife(ctx context.Context) error {
 	if len(names) == 0 {
 		return nil
 	}
-	k, err := w.s.releases.Known(ctx, w.tx, w.Project.ID, names...)
+	k, err := w.s.releases.Facts(ctx, w.tx, w.Project.ID, names...)
 	if err != nil {
 		return err
 	}
@@ -64,7 +64,7 @@ func (w *batchTx) checkLife(ctx context.Context) error {
 }
 
 // fixedSeen is an event of a fixed issue, the youngest of those in its release.
-func (w *batchTx) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, weight int64) error {
+func (w *batchTx) fixedSeen(ctx context.Context, k releases.ReleaseFacts, r *row, weight int64) error {
 	is := r.issue
 	o := issue.Occurrence{Release: k.Release(r.Release), Thrown: r.When.Thrown}
 	if r.Environment != event.NoEnvironment {
@@ -77,44 +77,44 @@ func (w *batchTx) fixedSeen(ctx context.Context, k releases.Knowledge, r *row, w
 		}
 		o.KnownBefore = all > weight
 	}
-	_, entry, changed := k.Seen(is.standing.Standing, o)
+	_, entry, changed := k.Seen(is.status.Status, o)
 	if entry == nil || entry.Quiet {
 		return nil
 	}
 	if !changed {
-		said, err := w.saidSinceFix(ctx, is.id, entry.Words)
+		said, err := w.notedSinceFix(ctx, is.id, entry.Text)
 		if err != nil || said {
 			return err
 		}
 		return w.s.status.Record(ctx, w.tx, w.Project.ID, is.id,
 			status.HistoryLine{Entry: *entry, Who: accounts.Service})
 	}
-	detail, err := w.s.cameFrom(ctx, w.tx, w.Project.ID, is.id, is.standing.Fix, o.Release, k)
+	detail, err := w.s.cameFrom(ctx, w.tx, w.Project.ID, is.id, is.status.Fix, o.Release, k)
 	if err != nil {
 		return err
 	}
 	detail.Environment, detail.Event = o.Environment, r.ID.String()
 	o.Since = detail.words()
-	before := is.standing
-	next, entry, _ := k.Seen(before.Standing, o)
-	is.standing.Standing = next
-	w.occasions = append(w.occasions, occasion{r, "regressed", entry.Words})
+	before := is.status
+	next, entry, _ := k.Seen(before.Status, o)
+	is.status.Status = next
+	w.occasions = append(w.occasions, occasion{r, "regressed", entry.Text})
 	return w.s.status.Change(ctx, w.tx, status.Change{
-		Project: w.Project.ID, Issue: is.id, Before: before, After: &is.standing, Need: issue.NeedNow,
+		Project: w.Project.ID, Issue: is.id, Before: before, After: &is.status, Need: issue.NeedNow,
 		Entry: status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before, Detail: detail, Asked: true},
 	})
 }
 
-// saidSinceFix says whether the same remark stands in the history behind the
+// notedSinceFix says whether the history has the same remark after the
 // last fix: one for each older release is enough.
-func (w *batchTx) saidSinceFix(ctx context.Context, issue int64, words string) (bool, error) {
+func (w *batchTx) notedSinceFix(ctx context.Context, issue int64, text string) (bool, error) {
 	var n int
-	err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND text=? AND id > (SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix')", issue, words, issue).Scan(&n)
+	err := w.tx.QueryRowContext(ctx, "SELECT COUNT(*) FROM history WHERE issue=? AND text=? AND id > (SELECT COALESCE(MAX(id),0) FROM history WHERE issue=? AND kind='fix')", issue, text, issue).Scan(&n)
 	return n > 0, err
 }
 
 // CameFrom is what lies between the last good release and the one in which an
-// issue came back.
+// issue regressed.
 type CameFrom struct {
 	Environment string `json:"environment,omitempty"`
 	Event       string `json:"event,omitempty"`
@@ -145,7 +145,7 @@ func (c CameFrom) words() string {
 
 // cameFrom finds the last good release before one, and the commits since then.
 func (s *Service) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f issue.Fix, in release.Release,
-	k releases.Knowledge) (CameFrom, error) {
+	k releases.ReleaseFacts) (CameFrom, error) {
 	c := CameFrom{To: in.Commit}
 	all, err := s.releases.Ordered(ctx, tx, project, k)
 	if err != nil {
@@ -184,7 +184,7 @@ func (s *Service) cameFrom(ctx context.Context, tx *sql.Tx, project, id int64, f
 }
 
 // parkedSeen adds what came to a parked issue, and lets it wake.
-func (w *batchTx) parkedSeen(ctx context.Context, k releases.Knowledge, is *issueRow, rows []*row) error {
+func (w *batchTx) parkedSeen(ctx context.Context, k releases.ReleaseFacts, is *issueRow, rows []*row) error {
 	p, err := status.LoadParked(ctx, w.tx, is.id)
 	if err != nil {
 		return err
@@ -199,22 +199,22 @@ func (w *batchTx) parkedSeen(ctx context.Context, k releases.Knowledge, is *issu
 	since := p.Since(w.now)
 	for _, r := range rows {
 		o := issue.Occurrence{Release: k.Release(r.Release), Environment: r.Environment, Thrown: r.When.Thrown}
-		if is.standing.Parked.NewEnvironment {
+		if is.status.Parked.NewEnvironment {
 			var all int64
 			if err := w.tx.QueryRowContext(ctx, "SELECT COALESCE(SUM(events),0) FROM issue_env WHERE issue=? AND environment=?", is.id, r.env).Scan(&all); err != nil {
 				return err
 			}
 			o.NewPlace = all <= weight[r.env]
 		}
-		before := is.standing
-		next, entry := k.Wake(before.Standing, w.now, since, &o)
+		before := is.status
+		next, entry := k.Wake(before.Status, w.now, since, &o)
 		if entry == nil {
 			continue
 		}
-		is.standing.Standing = next
-		w.occasions = append(w.occasions, occasion{r, "woken", entry.Words})
+		is.status.Status = next
+		w.occasions = append(w.occasions, occasion{r, "woken", entry.Text})
 		return w.s.status.Change(ctx, w.tx, status.Change{
-			Project: w.Project.ID, Issue: is.id, Before: before, After: &is.standing, Need: issue.NeedNow,
+			Project: w.Project.ID, Issue: is.id, Before: before, After: &is.status, Need: issue.NeedNow,
 			Entry: status.HistoryLine{Entry: *entry, Who: accounts.Service, Before: &before, Asked: true},
 		})
 	}

@@ -19,29 +19,29 @@ import (
 
 const (
 	occurrenceKept = 10 * time.Minute
-	mostReports    = 50 // that are remembered of one trace and message
+	maxReports     = 50 // that are remembered of one trace and message
 )
 
-// cluster is the reports of one occurrence: those of an event that is filed,
+// cluster is the reports of one occurrence: those of an event that is processed,
 // or the rows of this batch that will be one.
 type cluster struct {
 	reports []occurrence.Report
-	filed   *filedEvent
+	stored  *storedEvent
 	rows    []*row // in the order of their time
 }
 
-// filedEvent is an event of which another report came.
-type filedEvent struct {
-	filing, keepDay int64
-	variant, issue  int64
-	thrown          int64
-	user            sql.NullInt64
+// storedEvent is an event with another report.
+type storedEvent struct {
+	position, keepDay int64
+	variant, issue    int64
+	thrown            int64
+	user              sql.NullInt64
 }
 
-// lateUser is a user whom a later report named.
+// lateUser is a user named by a later report.
 type lateUser struct {
 	issue, variant, user, day int64
-	filing, keepDay           int64 // of its event
+	position, keepDay         int64 // of its event
 	number                    uint32
 }
 
@@ -60,8 +60,8 @@ func (c *cluster) fits(r occurrence.Report) (near time.Duration, ok bool) {
 }
 
 // joinOccurrences lets reports of one exception be one event: the first that
-// is filed decides id, issue and fingerprint, the others add what it lacks.
-// Within a batch one with a stack is filed before one without.
+// is processed decides id, issue and fingerprint, the others add what it lacks.
+// Within a batch one with a stack is processed before one without.
 func (w *batchTx) joinOccurrences(ctx context.Context) error {
 	reports := map[*row]occurrence.Report{}
 	var hashes []any
@@ -127,7 +127,7 @@ func (w *batchTx) joinOccurrences(ctx context.Context) error {
 	return nil
 }
 
-// reported is a report with the row it is filed as, or a stand-in for the
+// reported is a report with the row it is processed as, or a stand-in for the
 // event that it was joined to.
 type reported struct {
 	*row
@@ -136,8 +136,8 @@ type reported struct {
 
 // lead is what the cluster's reports belong to.
 func (c *cluster) lead(gone map[*row]bool) *row {
-	if c.filed != nil {
-		return &row{filing: c.filed.filing, keepDay: int(c.filed.keepDay)}
+	if c.stored != nil {
+		return &row{position: c.stored.position, keepDay: int(c.stored.keepDay)}
 	}
 	for _, r := range c.rows {
 		if !gone[r] {
@@ -150,7 +150,7 @@ func (c *cluster) lead(gone map[*row]bool) *row {
 // join makes one event of a cluster's reports.
 func (w *batchTx) join(ctx context.Context, c *cluster, gone map[*row]bool) error {
 	rest := c.rows
-	if c.filed == nil {
+	if c.stored == nil {
 		if len(rest) < 2 {
 			return nil
 		}
@@ -174,10 +174,10 @@ func (w *batchTx) join(ctx context.Context, c *cluster, gone map[*row]bool) erro
 		}
 	} else {
 		for _, r := range rest {
-			if err := w.joinFiled(ctx, c.filed, r); err != nil {
+			if err := w.joinStored(ctx, c.stored, r); err != nil {
 				return err
 			}
-			w.ties = append(w.ties, tie{r.Print.Key, nil, c.filed.issue})
+			w.ties = append(w.ties, tie{r.Print.Key, nil, c.stored.issue})
 			gone[r] = true
 		}
 	}
@@ -214,24 +214,24 @@ func joinBodies(first, second []byte) ([]byte, bool, error) {
 		return first, false, err
 	}
 	a.Event = joined
-	a.Filed.Scrubbed = append(a.Filed.Scrubbed, b.Filed.Scrubbed...)
+	a.Processed.Scrubbed = append(a.Processed.Scrubbed, b.Processed.Scrubbed...)
 	out, err := a.Pack()
 	return out, true, err
 }
 
-// joinFiled adds a report to an event that is filed: to its body, where that is
+// joinStored adds a report to an event that is processed: to its body, where that is
 // kept, and its user, where it had none.
-func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
+func (w *batchTx) joinStored(ctx context.Context, f *storedEvent, r *row) error {
 	if r.HasUser && !f.user.Valid {
 		f.user = sql.NullInt64{Int64: r.User, Valid: true}
-		if _, err := w.tx.ExecContext(ctx, "UPDATE event SET user=? WHERE project=? AND filing=? AND keep_day=?", r.User, w.Project.ID, f.filing, f.keepDay); err != nil {
+		if _, err := w.tx.ExecContext(ctx, "UPDATE event SET user=? WHERE project=? AND filing=? AND keep_day=?", r.User, w.Project.ID, f.position, f.keepDay); err != nil {
 			return err
 		}
 		w.lateUsers = append(w.lateUsers,
 			lateUser{issue: f.issue, variant: f.variant, user: r.User,
-				day: int64(db.Day(db.FromMicros(f.thrown))), filing: f.filing, keepDay: f.keepDay})
+				day: int64(db.Day(db.FromMicros(f.thrown))), position: f.position, keepDay: f.keepDay})
 	}
-	key := []any{w.Project.ID, f.filing, f.keepDay}
+	key := []any{w.Project.ID, f.position, f.keepDay}
 	for _, slot := range []struct {
 		table, cond string
 		args        []any
@@ -255,7 +255,7 @@ func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 		if err != nil || !added {
 			return err
 		}
-		if err := w.tellPlace(ctx, f.issue, r); err != nil {
+		if err := w.showPlace(ctx, f.issue, r); err != nil {
 			return err
 		}
 		if err := w.noteJoined(f, joined); err != nil {
@@ -268,9 +268,9 @@ func (w *batchTx) joinFiled(ctx context.Context, f *filedEvent, r *row) error {
 	return nil
 }
 
-// tellPlace shows an issue by a report that says where it broke, when none did
+// showPlace shows an issue by a report that says where it broke, when none did
 // before.
-func (w *batchTx) tellPlace(ctx context.Context, issue int64, r *row) error {
+func (w *batchTx) showPlace(ctx context.Context, issue int64, r *row) error {
 	s := ShownBy(r.Print, r.Event)
 	if s.Place == "" {
 		return nil
@@ -288,21 +288,21 @@ func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]by
 	byEvent := map[int64]*cluster{}
 	for chunk := range slices.Chunk(hashes, db.AskedRows) {
 		err := db.Each(ctx, w.tx, func(r *sql.Rows) error {
-			var f filedEvent
+			var f storedEvent
 			var rep occurrence.Report
 			var hash []byte
 			var thrown int64
 			if err := db.ScanNames(r,
 				db.Into{"hash": &hash, "span": &rep.Span, "parent": &rep.Parent, "stack": &rep.Stack, "log": &rep.Log,
-					"thrown": &thrown, "filing": &f.filing, "keep_day": &f.keepDay, "variant": &f.variant,
+					"thrown": &thrown, "filing": &f.position, "keep_day": &f.keepDay, "variant": &f.variant,
 					"issue": &f.issue, "event_thrown": &f.thrown, "user": &f.user}); err != nil {
 				return err
 			}
 			rep.Key, rep.At = [16]byte(hash), db.FromMicros(thrown)
-			c := byEvent[f.filing]
+			c := byEvent[f.position]
 			if c == nil {
-				c = &cluster{filed: &f}
-				byEvent[f.filing] = c
+				c = &cluster{stored: &f}
+				byEvent[f.position] = c
 				out[rep.Key] = append(out[rep.Key], c)
 			}
 			c.reports = append(c.reports, rep)
@@ -327,16 +327,16 @@ func (w *batchTx) loadOccurrences(ctx context.Context, hashes []any) (map[[16]by
 func (w *batchTx) writeOccurrences(ctx context.Context) error {
 	var rows [][]any
 	for _, r := range w.reports {
-		if w.remembered[r.Key]++; w.remembered[r.Key] > mostReports {
+		if w.remembered[r.Key]++; w.remembered[r.Key] > maxReports {
 			continue
 		}
-		rows = append(rows, []any{w.Project.ID, bytes.Clone(r.Key[:]), r.filing, r.keepDay, r.Span, r.Parent, r.Stack,
+		rows = append(rows, []any{w.Project.ID, bytes.Clone(r.Key[:]), r.position, r.keepDay, r.Span, r.Parent, r.Stack,
 			r.Log, db.Micros(r.At), db.Micros(w.now)})
 	}
 	return db.InsertRows(ctx, w.tx, "INSERT INTO occurrence (project, hash, filing, keep_day, span, parent, stack, log, thrown, filed)", "", rows)
 }
 
-// ForgetOccurrences lets go of reports that are too old for another one of
+// ForgetOccurrences deletes reports that are too old for another one of
 // theirs to come.
 func (s *Service) ForgetOccurrences(ctx context.Context) error {
 	for {

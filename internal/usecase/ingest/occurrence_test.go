@@ -16,9 +16,9 @@ import (
 const crewStack = "TypeError: no crew\n    at assign (crew.ts:4:2)\n    at main (crew.ts:9:1)"
 
 func TestOccurrences_OneExceptionIsOneEvent(t *testing.T) {
-	span := testbed.Told{Span: "aa", Parent: "bb", Message: "no crew", Stack: crewStack, More: map[string]any{"http.route": "/crew"}}
-	log := testbed.Told{Log: true, Span: "aa", Message: "no crew", User: "p-1", After: 2 * time.Millisecond, More: map[string]any{"ship": "Eider"}}
-	for name, deliveries := range map[string][][]testbed.Told{
+	span := testbed.Report{Span: "aa", Parent: "bb", Message: "no crew", Stack: crewStack, More: map[string]any{"http.route": "/crew"}}
+	log := testbed.Report{Log: true, Span: "aa", Message: "no crew", User: "p-1", After: 2 * time.Millisecond, More: map[string]any{"ship": "Eider"}}
+	for name, deliveries := range map[string][][]testbed.Report{
 		"in one batch":             {{span, log}},
 		"the log record behind":    {{span}, {log}},
 		"the log record before":    {{log}, {span}},
@@ -28,7 +28,7 @@ func TestOccurrences_OneExceptionIsOneEvent(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			b := testbed.Open(t, testbed.Noon)
 			for _, list := range deliveries {
-				b.Tells(list...)
+				b.AddReports(list...)
 			}
 			e := b.Only().Event
 			if e.Log == nil || e.Log.Text() != "assigning failed" || e.Span == nil || e.Span.Name != "assign" || e.Severity != "warn" || e.Exceptions[0].Stack != crewStack {
@@ -56,7 +56,7 @@ func TestOccurrences_OneExceptionIsOneEvent(t *testing.T) {
 
 func TestOccurrences_TheOneWithTheStackDecides(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	b.Tells(testbed.Told{Log: true, Span: "aa", Message: "no crew"}, testbed.Told{Span: "aa", Message: "no crew", Stack: crewStack, After: time.Millisecond})
+	b.AddReports(testbed.Report{Log: true, Span: "aa", Message: "no crew"}, testbed.Report{Span: "aa", Message: "no crew", Stack: crewStack, After: time.Millisecond})
 	if is := b.Issue(1); is.Place != "crew.ts:4" {
 		t.Errorf("the issue is %s at %s", is.Headline, is.Place)
 	}
@@ -65,13 +65,13 @@ func TestOccurrences_TheOneWithTheStackDecides(t *testing.T) {
 // Whichever report of an exception comes first, one issue gets it.
 func TestOccurrences_TieTheirFingerprints(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	log, span := testbed.Told{Log: true, Span: "aa", Message: "no crew"}, testbed.Told{Span: "aa", Message: "no crew", Stack: crewStack}
-	b.Tells(log)
-	b.Tells(span)
+	log, span := testbed.Report{Log: true, Span: "aa", Message: "no crew"}, testbed.Report{Span: "aa", Message: "no crew", Stack: crewStack}
+	b.AddReports(log)
+	b.AddReports(span)
 	later := 2 * time.Minute
 	span.Span, span.After, log.Span, log.After = "bb", later, "bb", later
-	b.Tells(span)
-	b.Tells(log)
+	b.AddReports(span)
+	b.AddReports(log)
 	if is := b.Issue(1); is.Events != 2 || is.Place != "crew.ts:4" || b.One("SELECT COUNT(*) FROM issue") != 1 {
 		t.Errorf("%d events at %q, %d issues", is.Events, is.Place, b.One("SELECT COUNT(*) FROM issue"))
 	}
@@ -83,13 +83,13 @@ func TestOccurrences_TieTheirFingerprints(t *testing.T) {
 func TestOccurrences_TieTheirFingerprintsInAnyOrder(t *testing.T) {
 	const stack = "TypeError: no crew\n    at assign (/srv/gangway/dist/crew.js:10:5)"
 	at := func(span string) time.Duration { return time.Duration(span[0]-'a') * time.Minute }
-	log := func(span string) testbed.Told {
-		return testbed.Told{Span: span, Log: true, Message: "no crew", After: at(span)}
+	log := func(span string) testbed.Report {
+		return testbed.Report{Span: span, Log: true, Message: "no crew", After: at(span)}
 	}
-	spanOf := func(span string) testbed.Told {
-		return testbed.Told{Span: span, Message: "no crew", Stack: stack, After: at(span)}
+	spanOf := func(span string) testbed.Report {
+		return testbed.Report{Span: span, Message: "no crew", Stack: stack, After: at(span)}
 	}
-	for name, batches := range map[string][][]testbed.Told{
+	for name, batches := range map[string][][]testbed.Report{
 		"a log alone, beside another event's log and span":     {{log("aa"), spanOf("bb"), log("bb")}, {spanOf("aa")}},
 		"the span of an event that is there, beside a new one": {{log("aa")}, {spanOf("bb"), spanOf("aa")}, {log("bb")}},
 		"spans first, then a log alone":                        {{spanOf("bb")}, {log("aa"), log("bb")}, {spanOf("aa")}},
@@ -98,8 +98,8 @@ func TestOccurrences_TieTheirFingerprintsInAnyOrder(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			b := testbed.Open(t, testbed.Noon)
-			for _, batch := range append(batches, []testbed.Told{log("cc"), spanOf("cc")}, []testbed.Told{spanOf("dd")}, []testbed.Told{log("ee")}) {
-				b.Tells(batch...)
+			for _, batch := range append(batches, []testbed.Report{log("cc"), spanOf("cc")}, []testbed.Report{spanOf("dd")}, []testbed.Report{log("ee")}) {
+				b.AddReports(batch...)
 			}
 			if n := b.One("SELECT COUNT(*) FROM issue"); n != 1 {
 				t.Errorf("they are in %d issues", n)
@@ -111,11 +111,11 @@ func TestOccurrences_TieTheirFingerprintsInAnyOrder(t *testing.T) {
 
 func TestOccurrences_WhatIsNotOneStaysApart(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	b.Tells(
-		testbed.Told{Log: true, Span: "aa", Message: "no crew"}, testbed.Told{Log: true, Span: "aa", Message: "no crew", After: time.Millisecond}, // two calls of the logger
-		testbed.Told{Span: "c1", Parent: "bb", Message: "no tide", Stack: crewStack}, testbed.Told{Span: "c2", Parent: "bb", Message: "no tide", Stack: crewStack, After: time.Second}, // two tries
-		testbed.Told{Span: "dd", Message: "no berth", Stack: crewStack}, testbed.Told{Span: "dd", Message: "no berth", Stack: crewStack, After: 2 * time.Second})
-	b.Tells(testbed.Told{Span: "dd", Message: "no berth", Stack: crewStack, After: 4 * time.Second})
+	b.AddReports(
+		testbed.Report{Log: true, Span: "aa", Message: "no crew"}, testbed.Report{Log: true, Span: "aa", Message: "no crew", After: time.Millisecond}, // two calls of the logger
+		testbed.Report{Span: "c1", Parent: "bb", Message: "no tide", Stack: crewStack}, testbed.Report{Span: "c2", Parent: "bb", Message: "no tide", Stack: crewStack, After: time.Second}, // two tries
+		testbed.Report{Span: "dd", Message: "no berth", Stack: crewStack}, testbed.Report{Span: "dd", Message: "no berth", Stack: crewStack, After: 2 * time.Second})
+	b.AddReports(testbed.Report{Span: "dd", Message: "no berth", Stack: crewStack, After: 4 * time.Second})
 	if n := b.One("SELECT COUNT(*) FROM event"); n != 7 {
 		t.Errorf("%d events of 7", n)
 	}
@@ -124,9 +124,9 @@ func TestOccurrences_WhatIsNotOneStaysApart(t *testing.T) {
 
 func TestOccurrences_ARepeatOfAJoinedReportIsARepeat(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	span, log := testbed.Told{ID: "s", Span: "aa", Message: "no crew", Stack: crewStack}, testbed.Told{ID: "l", Log: true, Span: "aa", Message: "no crew", User: "p-1"}
-	b.Tells(span)
-	b.Tells(log)
+	span, log := testbed.Report{ID: "s", Span: "aa", Message: "no crew", Stack: crewStack}, testbed.Report{ID: "l", Log: true, Span: "aa", Message: "no crew", User: "p-1"}
+	b.AddReports(span)
+	b.AddReports(log)
 	b.Now = testbed.Noon.Add(3 * time.Hour)
 	if err := b.Ingest.ForgetOccurrences(t.Context()); err != nil {
 		t.Fatal(err)
@@ -134,7 +134,7 @@ func TestOccurrences_ARepeatOfAJoinedReportIsARepeat(t *testing.T) {
 	if n := b.One("SELECT COUNT(*) FROM occurrence"); n != 0 {
 		t.Errorf("%d reports are remembered after three hours", n)
 	}
-	if done := b.Tells(log, span); done.Repeats != 2 || done.Events != 0 {
+	if done := b.AddReports(log, span); done.Repeats != 2 || done.Events != 0 {
 		t.Errorf("sent again: %+v", done)
 	}
 	b.Only()
@@ -144,11 +144,11 @@ func TestOccurrences_ARepeatOfAJoinedReportIsARepeat(t *testing.T) {
 func TestOccurrences_AreBounded(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	for range 3 {
-		var list []testbed.Told
+		var list []testbed.Report
 		for range 40 { // each apart from the others
-			list = append(list, testbed.Told{Log: true, Span: "aa", Message: "no crew"})
+			list = append(list, testbed.Report{Log: true, Span: "aa", Message: "no crew"})
 		}
-		b.Tells(list...)
+		b.AddReports(list...)
 	}
 	if n := b.One("SELECT COUNT(*) FROM occurrence"); n != int64(ingest.MaxReports) {
 		t.Errorf("%d reports are remembered of one trace and message, want %d", n, int64(ingest.MaxReports))
@@ -160,14 +160,14 @@ func TestOccurrences_AreBounded(t *testing.T) {
 
 func TestEventsOfTrace(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	b.Tells(testbed.Told{Span: "bb", Message: "later", After: time.Minute}, testbed.Told{Span: "aa", Message: "no crew"})
+	b.AddReports(testbed.Report{Span: "bb", Message: "later", After: time.Minute}, testbed.Report{Span: "aa", Message: "no crew"})
 	other, _, err := b.Projects.CreateProject(t.Context(), projects.NewProject{Name: "gangway", KeepDays: 30})
 	if err != nil {
 		t.Fatal(err)
 	}
 	first := b.Project
 	b.Project = other
-	b.Tells(testbed.Told{Span: "cc", Message: "no gate", After: time.Second})
+	b.AddReports(testbed.Report{Span: "cc", Message: "no gate", After: time.Second})
 	b.Project = first
 	p, err := b.Accounts.AddPerson(t.Context(), "Maren Holt", "maren@marrowsound.example", false)
 	if err == nil {

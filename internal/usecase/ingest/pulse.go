@@ -11,15 +11,15 @@ import (
 func (w *batchTx) countPulse(ctx context.Context, pulse map[Key2]int64) error {
 	rows := make([][]any, 0, len(pulse))
 	for k, n := range pulse {
-		rows = append(rows, []any{k.A, k.B, w.Project.ID, n})
+		rows = append(rows, []any{w.Project.ID, k.B, k.A, n})
 	}
 	if len(rows) > 0 {
-		if err := w.s.db.ExecPrepared(ctx, w.tx, "INSERT IGNORE INTO pulse_mark (project, slot, filing) VALUES (?,?,?)", []any{w.Project.ID, issues.SlotOf(w.now), w.rows[0].filing}); err != nil {
+		if err := w.s.db.ExecPrepared(ctx, w.tx, "INSERT IGNORE INTO pulse_mark (project, slot, filing) VALUES (?,?,?)", []any{w.Project.ID, issues.SlotOf(w.now), w.rows[0].position}); err != nil {
 			return err
 		}
 	}
-	return w.upsert(ctx, "INSERT INTO issue_pulse (issue, slot, project, events)",
-		" ON DUPLICATE KEY UPDATE events=events+VALUES(events)", rows, 2)
+	return w.upsert(ctx, "INSERT INTO issue_pulse (project, slot, issue, events)",
+		" ON DUPLICATE KEY UPDATE events=events+VALUES(events)", rows, 3)
 }
 
 // countActive notes who used the application, and on which day last.

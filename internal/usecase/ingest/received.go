@@ -8,10 +8,10 @@ import (
 	"firethorn/internal/store/inbox"
 )
 
-// countReceived counts what became of everything in this filing.
+// countReceived counts what became of everything in this batch.
 func (w *batchTx) countReceived(ctx context.Context) error {
 	for _, r := range w.rows {
-		w.tally.Add(r.Received, inbox.CauseFiled, "", 1)
+		w.tally.Add(r.Received, inbox.CauseProcessed, "", 1)
 		if len(r.Event.Notes) > 0 {
 			w.tally.Add(r.Received, inbox.CauseCut, "", 1)
 			w.tally.Example(r.Received, inbox.CauseCut, "", r.Event.Notes[0]+" ("+r.Print.Headline+")")
@@ -21,11 +21,11 @@ func (w *batchTx) countReceived(ctx context.Context) error {
 	}
 	for _, it := range w.Dropped {
 		w.tally.Add(it.Received, inbox.CauseDropped, it.Verdict.Rule, 1)
-		w.tally.Example(it.Received, inbox.CauseDropped, it.Verdict.Rule, inWords(it))
+		w.tally.Example(it.Received, inbox.CauseDropped, it.Verdict.Rule, inOneLine(it))
 		w.countTrouble(it)
 	}
-	for _, a := range w.Aside {
-		w.tally.Add(a.Received, inbox.CauseSetAside, "", 1)
+	for _, a := range w.Failed {
+		w.tally.Add(a.Received, inbox.CauseEventFailed, "", 1)
 	}
 	if w.tally.Empty() {
 		return nil
@@ -49,7 +49,7 @@ func (w *batchTx) countScrubbed(it *pipeline.Item) {
 
 func (w *batchTx) countTrouble(it *pipeline.Item) {
 	for _, t := range it.Trouble {
-		cause := inbox.CauseFailed
+		cause := inbox.CauseConditionFailed
 		switch {
 		case t.TooCostly:
 			cause = inbox.CauseCostly
@@ -57,12 +57,12 @@ func (w *batchTx) countTrouble(it *pipeline.Item) {
 			cause = inbox.CauseEmpty
 		}
 		w.tally.Add(it.Received, cause, t.Rule, 1)
-		w.tally.Example(it.Received, cause, t.Rule, t.Why+" — "+inWords(it))
+		w.tally.Example(it.Received, cause, t.Rule, t.Why+" — "+inOneLine(it))
 	}
 }
 
-// inWords tells an event that is not filed in one line.
-func inWords(it *pipeline.Item) string {
+// inOneLine describes an event that is not processed in one line.
+func inOneLine(it *pipeline.Item) string {
 	text := it.Event.Message
 	if len(it.Event.Exceptions) > 0 {
 		x := it.Event.Exceptions[0]

@@ -18,9 +18,9 @@ type idDay struct {
 	day int
 }
 
-// dropRepeats takes out events that are filed already or stand twice here. An
+// dropRepeats takes out events that are processed already or stand twice here. An
 // event is looked for under every class of retention that it may have been
-// filed under, and among those whose time could not be used.
+// processed under, and among those whose time could not be used.
 func (w *batchTx) dropRepeats(ctx context.Context) error {
 	if len(w.rows) == 0 {
 		return nil
@@ -31,7 +31,7 @@ func (w *batchTx) dropRepeats(ctx context.Context) error {
 			byDay[d] = append(byDay[d], bytes.Clone(r.ID[:]))
 		}
 	}
-	filed := map[idDay]bool{}
+	stored := map[idDay]bool{}
 	for day, ids := range byDay {
 		for chunk := range slices.Chunk(ids, db.AskedRows) {
 			args := append([]any{w.Project.ID, day}, chunk...)
@@ -40,7 +40,7 @@ func (w *batchTx) dropRepeats(ctx context.Context) error {
 				if err := r.Scan(&id); err != nil {
 					return err
 				}
-				filed[idDay{uuid.UUID(id), day}] = true
+				stored[idDay{uuid.UUID(id), day}] = true
 				return nil
 			}, "SELECT id FROM event WHERE project=? AND keep_day=? AND id IN ("+db.Marks(len(chunk))+")", args...)
 			if err != nil {
@@ -48,7 +48,7 @@ func (w *batchTx) dropRepeats(ctx context.Context) error {
 			}
 		}
 	}
-	odd, err := w.oddFiled(ctx)
+	odd, err := w.oddStored(ctx)
 	if err != nil {
 		return err
 	}
@@ -60,14 +60,14 @@ func (w *batchTx) dropRepeats(ctx context.Context) error {
 	for _, r := range w.rows {
 		was := dropped[r.ID] || odd[oddKey{r.ID, r.sentMicros()}]
 		for _, d := range w.daysOf(r) {
-			was = was || filed[idDay{r.ID, d}]
+			was = was || stored[idDay{r.ID, d}]
 		}
 		if was {
 			w.done.Repeats++
 			w.tally.Add(r.Received, inbox.CauseRepeat, "", 1)
 			continue
 		}
-		filed[idDay{r.ID, r.keepDay}] = true
+		stored[idDay{r.ID, r.keepDay}] = true
 		if r.odd {
 			odd[oddKey{r.ID, r.sentMicros()}] = true
 		}
@@ -78,7 +78,7 @@ func (w *batchTx) dropRepeats(ctx context.Context) error {
 	return nil
 }
 
-// daysOf lists the keep_days under which a row may have been filed before.
+// daysOf lists the keep_days under which a row may have been processed before.
 func (w *batchTx) daysOf(r *row) []int {
 	out := []int{r.keepDay}
 	if r.When.Sent.IsZero() {
@@ -100,10 +100,10 @@ type oddKey struct {
 	sent int64
 }
 
-// oddFiled finds which rows were filed although their time could not be used.
+// oddStored finds which rows were processed although their time could not be used.
 // A time may be odd at one moment and not at another, so all are asked for
 // where the project has any.
-func (w *batchTx) oddFiled(ctx context.Context) (map[oddKey]bool, error) {
+func (w *batchTx) oddStored(ctx context.Context) (map[oddKey]bool, error) {
 	out := map[oddKey]bool{}
 	var one int
 	err := w.tx.QueryRowContext(ctx, "SELECT 1 FROM odd_event WHERE project=? LIMIT 1", w.Project.ID).Scan(&one)

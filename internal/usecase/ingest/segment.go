@@ -69,7 +69,7 @@ func (w *batchTx) indexRow(r *row, ids map[string]int64) columns.Row {
 		f.Severity = r.severity
 	}
 	return columns.Row{
-		Position: r.filing,
+		Position: r.position,
 		Time:     db.Micros(r.When.Thrown),
 		Variant:  uint32(r.variant.ID),
 		User:     r.number,
@@ -142,18 +142,18 @@ func (w *batchTx) numberUsers(ctx context.Context) error {
 	return err
 }
 
-// writeJoined puts into the index what later reports added to events that are filed:
+// writeJoined puts into the index what later reports added to events that are processed:
 // their users and attributes.
 func (w *batchTx) writeJoined(ctx context.Context) error {
 	var list []segments.Change
 	for _, u := range w.lateUsers {
-		if u.filing == 0 {
+		if u.position == 0 {
 			continue
 		}
 		number := u.number
 		list = append(
 			list,
-			segments.Change{Position: u.filing, KeepDay: int(u.keepDay), Patch: columns.Patch{User: &number}},
+			segments.Change{Position: u.position, KeepDay: int(u.keepDay), Patch: columns.Patch{User: &number}},
 		)
 	}
 	for _, j := range w.joins {
@@ -161,7 +161,7 @@ func (w *batchTx) writeJoined(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		list = append(list, segments.Change{Position: j.filing, KeepDay: int(j.keepDay),
+		list = append(list, segments.Change{Position: j.position, KeepDay: int(j.keepDay),
 			Patch: columns.Patch{
 				Cells: append(columns.Facts{Severity: j.severity}.Cells(), segments.Cells(j.attributes, ids)...),
 			}})
@@ -171,16 +171,16 @@ func (w *batchTx) writeJoined(ctx context.Context) error {
 
 // joinedTo is an event to which a later report added attributes.
 type joinedTo struct {
-	filing, keepDay int64
-	severity        string
-	attributes      []attributes.Named
+	position, keepDay int64
+	severity          string
+	attributes        []attributes.Named
 }
 
-// noteJoined notes what a filed event's body says now.
-func (w *batchTx) noteJoined(f *filedEvent, body []byte) error {
+// noteJoined notes what a processed event's body says now.
+func (w *batchTx) noteJoined(f *storedEvent, body []byte) error {
 	k, err := pipeline.Open(body)
 	if err == nil {
-		w.joins = append(w.joins, joinedTo{f.filing, f.keepDay, string(k.Event.Severity), attributes.Of(k.Event)})
+		w.joins = append(w.joins, joinedTo{f.position, f.keepDay, string(k.Event.Severity), attributes.Of(k.Event)})
 	}
 	return err
 }

@@ -19,7 +19,7 @@ import (
 	"firethorn/internal/store/sessions"
 )
 
-// SessionMessage is one message about a session, ready to be filed.
+// SessionMessage is one message about a session, ready to be processed.
 type SessionMessage struct {
 	*session.Message
 	Started, Received time.Time // by the service's clock
@@ -32,7 +32,7 @@ type heldSession struct {
 	name                 string
 	release, environment int64
 	traits               [3]int64      // device, system, browser
-	said                 [3]string     // what the messages of this batch say of them
+	sent                 [3]string     // what the messages of this batch say of them
 	before               *sessions.Key // what it counted under; nil: it is new
 }
 
@@ -41,7 +41,7 @@ func (h *heldSession) cell() sessions.Key {
 	c := sessions.Key{Hour: db.Micros(h.Started) / 3600_000_000, Release: h.release, Environment: h.environment,
 		Outcome: h.Outcome(), Bucket: quality.Bucket(h.Duration.Milliseconds()), Traits: h.traits}
 	if h.User != nil {
-		c.User, c.Known = *h.User, true
+		c.User, c.HasUser = *h.User, true
 	}
 	return c
 }
@@ -50,12 +50,12 @@ func (h *heldSession) cell() sessions.Key {
 func (h *heldSession) recordTraits(m *session.Message) {
 	for _, a := range attributes.Of(&m.About) {
 		if i := slices.Index(sessions.TraitNames[:], a.Name); i >= 0 {
-			h.said[i] = a.Value.String()
+			h.sent[i] = a.Value.String()
 		}
 	}
 }
 
-// writeSessions files messages about sessions: those that tell of one, and
+// writeSessions files messages about sessions: those that report one, and
 // those that count many.
 func (w *batchTx) writeSessions(ctx context.Context) error {
 	if len(w.Sessions) == 0 {
@@ -77,11 +77,11 @@ func (w *batchTx) writeSessions(ctx context.Context) error {
 	if len(told) == 0 {
 		return nil
 	}
-	return w.writeTold(ctx, told)
+	return w.writeSessionMessages(ctx, told)
 }
 
-// writeTold merges messages into the sessions that they tell of.
-func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) error {
+// writeSessionMessages merges messages into the sessions that they report.
+func (w *batchTx) writeSessionMessages(ctx context.Context, messages []SessionMessage) error {
 	held := map[[16]byte]*heldSession{}
 	for _, m := range messages {
 		held[events.SessionHash(m.ID)] = &heldSession{name: m.ID}
@@ -99,7 +99,7 @@ func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) erro
 			continue
 		}
 		var user *int64
-		if m.User.Known {
+		if m.User.Set {
 			user = &m.User.Hash
 		}
 		h := held[events.SessionHash(m.ID)]
@@ -125,7 +125,7 @@ func (w *batchTx) writeTold(ctx context.Context, messages []SessionMessage) erro
 			user = *h.User
 		}
 		rows = append(rows, []any{w.Project.ID, id[:], h.name, db.Micros(h.Started), h.Duration.Milliseconds(),
-			uint8(h.Told), uint8(h.Outcome()), h.Sequence, db.Micros(h.Heard),
+			uint8(h.Reported), uint8(h.Outcome()), h.Sequence, db.Micros(h.Received),
 			user, h.UserSequence, db.NullID(h.release), h.environment, h.HomeSequence, h.traits[0], h.traits[1],
 			h.traits[2]})
 	}
@@ -170,9 +170,9 @@ func (w *batchTx) loadSessions(ctx context.Context, held map[[16]byte]*heldSessi
 			if err != nil {
 				return err
 			}
-			h.Known, h.Started, h.Heard = true, db.FromMicros(started), db.FromMicros(heard)
+			h.HasUser, h.Started, h.Received = true, db.FromMicros(started), db.FromMicros(heard)
 			h.Duration = time.Duration(duration) * time.Millisecond
-			h.Told, h.Cut = session.Outcome(told), session.Outcome(outcome) == session.CutOff
+			h.Reported, h.Cut = session.Outcome(told), session.Outcome(outcome) == session.CutOff
 			if user.Valid {
 				h.User = &user.Int64
 			}
@@ -219,13 +219,13 @@ func (w *batchTx) homes(ctx context.Context, held map[[16]byte]*heldSession) err
 }
 
 // internTraits gives the ids of what sessions say of device, system and browser; the
-// last message counts. Values for which there is no place are not told apart.
+// last message counts. Values for which there is no place are not distinguished.
 func (w *batchTx) internTraits(ctx context.Context, held map[[16]byte]*heldSession) error {
 	var wanted []string
 	for _, h := range held {
-		for _, v := range h.said {
+		for _, v := range h.sent {
 			if v != "" {
-				wanted = append(wanted, event.TrimText(v, mostTrait))
+				wanted = append(wanted, event.TrimText(v, maxTrait))
 			}
 		}
 	}
@@ -237,8 +237,8 @@ func (w *batchTx) internTraits(ctx context.Context, held map[[16]byte]*heldSessi
 		return err
 	}
 	for _, h := range held {
-		for i, v := range h.said {
-			if id := ids[event.TrimText(v, mostTrait)]; v != "" && id != 0 {
+		for i, v := range h.sent {
+			if id := ids[event.TrimText(v, maxTrait)]; v != "" && id != 0 {
 				h.traits[i] = id
 			}
 		}
@@ -246,8 +246,8 @@ func (w *batchTx) internTraits(ctx context.Context, held map[[16]byte]*heldSessi
 	return nil
 }
 
-// mostTrait is how much of what a session says of its device is kept, in bytes.
-const mostTrait = 100
+// maxTrait is how much of what a session says of its device is kept, in bytes.
+const maxTrait = 100
 
 // cutOffAtOnce is how many sessions are called cut off in one transaction.
 const cutOffAtOnce = 1000
@@ -273,7 +273,7 @@ func (s *Service) CutOffSessions(ctx context.Context, project int64, since time.
 				return err
 			}
 			ids = append(ids, id)
-			k.Hour, k.Bucket, k.User, k.Known = started/3600_000_000, quality.Bucket(duration), user.Int64, user.Valid
+			k.Hour, k.Bucket, k.User, k.HasUser = started/3600_000_000, quality.Bucket(duration), user.Int64, user.Valid
 			counts[k]--
 			k.Outcome = session.CutOff
 			counts[k]++

@@ -26,7 +26,7 @@ func TestSessions_MergeInAnyOrderAndCountOnce(t *testing.T) {
 	rand.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	for len(all) > 0 {
 		n := min(37, len(all))
-		b.Tell(5, all[:n]...)
+		b.AddSessions(5, all[:n]...)
 		all = all[n:]
 	}
 	if got := b.Outcomes(); got != "map[4.2.1 clean:10 4.2.1 faulty:20]" {
@@ -59,7 +59,7 @@ func TestSessions_MergeInAnyOrderAndCountOnce(t *testing.T) {
 
 func TestSessions_ThatFallSilentAreCutOffUntilTheySpeakAgain(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	b.Tell(0, `{"id":"a","outcome":"running"}`, `{"id":"b","outcome":"clean"}`, `{"id":"c","outcome":"running","started":"2026-11-22T23:59:00Z"}`)
+	b.AddSessions(0, `{"id":"a","outcome":"running"}`, `{"id":"b","outcome":"clean"}`, `{"id":"c","outcome":"running","started":"2026-11-22T23:59:00Z"}`)
 	cut := func(since time.Time) {
 		t.Helper()
 		list, err := b.Ingest.QuietSessions(t.Context(), since)
@@ -81,7 +81,7 @@ func TestSessions_ThatFallSilentAreCutOffUntilTheySpeakAgain(t *testing.T) {
 		t.Error(got)
 	}
 	b.Now = testbed.Noon.Add(time.Hour)
-	b.Tell(0, `{"id":"c","outcome":"running","sequence":1,"started":"2026-11-22T23:59:00Z"}`)
+	b.AddSessions(0, `{"id":"c","outcome":"running","sequence":1,"started":"2026-11-22T23:59:00Z"}`)
 	if got := b.Outcomes(); got != "map[ clean:1  cut-off:1  running:1]" {
 		t.Error(got)
 	}
@@ -90,7 +90,7 @@ func TestSessions_ThatFallSilentAreCutOffUntilTheySpeakAgain(t *testing.T) {
 
 func TestSessions_RepairCountsAnew(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	b.Tell(0, `{"id":"a","outcome":"clean"}`, `{"id":"b","outcome":"crashed"}`)
+	b.AddSessions(0, `{"id":"a","outcome":"clean"}`, `{"id":"b","outcome":"crashed"}`)
 	if _, err := b.DB.Exec("UPDATE session_day SET sessions=sessions+3"); err != nil {
 		t.Fatal(err)
 	}
@@ -109,9 +109,9 @@ func TestSessions_RepairCountsAnew(t *testing.T) {
 
 func TestSessions_GoWithTheirTime(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon.AddDate(0, 0, -53))
-	b.Tell(7, `{"id":"old","outcome":"clean"}`)
+	b.AddSessions(7, `{"id":"old","outcome":"clean"}`)
 	b.Now = testbed.Noon
-	b.Tell(7, `{"id":"new","outcome":"clean"}`)
+	b.AddSessions(7, `{"id":"new","outcome":"clean"}`)
 	if err := b.Retention.TrimSessions(t.Context()); err != nil {
 		t.Fatal(err)
 	}
@@ -135,26 +135,26 @@ func TestFeedback_FindsItsEventBeforeAndAfter(t *testing.T) {
 	b.Say("f1", "e1", "first")
 	b.Say("f2", "never", "about nothing")
 	b.Say("f3", "", "in general")
-	if got := b.Heard(0); got != "[in general(0) about nothing(0) first(0)]" {
+	if got := b.FeedbackTexts(0); got != "[in general(0) about nothing(0) first(0)]" {
 		t.Error(got)
 	}
 	b.File(testbed.Event{ID: "e1", Function: "tideAt", At: testbed.Noon}, testbed.Event{ID: "e2", Function: "drawTide", At: testbed.Noon})
 	b.Say("f4", "e2", "second")
-	if got := b.Heard(1) + b.Heard(2); got != "[first(1)][second(2)]" {
+	if got := b.FeedbackTexts(1) + b.FeedbackTexts(2); got != "[first(1)][second(2)]" {
 		t.Error(got)
 	}
-	if got := b.Heard(0); got != "[second(2) in general(0) about nothing(0) first(1)]" {
+	if got := b.FeedbackTexts(0); got != "[second(2) in general(0) about nothing(0) first(1)]" {
 		t.Error(got)
 	}
 	b.Merge(1, 2)
-	if got := b.Heard(1); got != "[second(1) first(1)]" {
+	if got := b.FeedbackTexts(1); got != "[second(1) first(1)]" {
 		t.Error("merged:", got)
 	}
 }
 
 func TestFeedback_GoesWithItsUser(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	b.Tell(pipeline.UserHash(b.Project.UserSecret, "p-7"), `{"id":"a","outcome":"clean"}`)
+	b.AddSessions(pipeline.UserHash(b.Project.UserSecret, "p-7"), `{"id":"a","outcome":"clean"}`)
 	b.Say("f1", "", "mine")
 	if _, err := b.DB.Exec("UPDATE feedback SET user=?", pipeline.UserHash(b.Project.UserSecret, "p-7")); err != nil {
 		t.Fatal(err)
@@ -165,7 +165,7 @@ func TestFeedback_GoesWithItsUser(t *testing.T) {
 	if err := b.Retention.EraseNext(t.Context(), b.Project.ID); err != nil {
 		t.Fatal(err)
 	}
-	if got := b.Heard(0); got != "[]" {
+	if got := b.FeedbackTexts(0); got != "[]" {
 		t.Error(got)
 	}
 	user := pipeline.UserHash(b.Project.UserSecret, "p-7")
@@ -181,8 +181,8 @@ func counted(id string, sequence, clean, crashed int) string {
 
 func TestSessions_CountedOnesCountOnce(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	b.Tell(0, counted("p", 0, 100, 1), counted("p", 1, 50, 0), counted("p", 1, 50, 0), `{"id":"one","outcome":"clean","resource":{"service.version":"4.2.1"}}`)
-	b.Tell(0, counted("p", 1, 50, 0), counted("q", 0, 7, 0), counted("p", 0, 100, 1))
+	b.AddSessions(0, counted("p", 0, 100, 1), counted("p", 1, 50, 0), counted("p", 1, 50, 0), `{"id":"one","outcome":"clean","resource":{"service.version":"4.2.1"}}`)
+	b.AddSessions(0, counted("p", 1, 50, 0), counted("q", 0, 7, 0), counted("p", 0, 100, 1))
 	if got := b.Outcomes(); got != "map[4.2.1 clean:158 4.2.1 crashed:1]" {
 		t.Error(got)
 	}
@@ -209,7 +209,7 @@ func TestSessions_CountedOnesCountOnce(t *testing.T) {
 	if err := b.DB.QueryRow("SELECT COUNT(*) FROM session_minute").Scan(&rows); err != nil || rows != 0 {
 		t.Errorf("%d rows are kept for ever: %v", rows, err)
 	}
-	b.Tell(0, counted("p", 1, 50, 0))
+	b.AddSessions(0, counted("p", 1, 50, 0))
 	if got := b.Outcomes(); got != "map[4.2.1 clean:158 4.2.1 crashed:1]" {
 		t.Error("a message older than what is kept counts again:", got)
 	}

@@ -17,8 +17,8 @@ type tie struct {
 	issue int64
 }
 
-// mostTies bounds the fingerprints that lead to an issue through ties.
-const mostTies = 50
+// maxTies bounds the fingerprints that lead to an issue through ties.
+const maxTies = 50
 
 // tieFirst lets the fingerprints of reports lead where the event that they were
 // joined to leads, before issues are chosen: else another event of this batch
@@ -53,7 +53,7 @@ func (w *batchTx) tieFirst(ctx context.Context) error {
 	return nil
 }
 
-// tieNew lets all that is tied to the fingerprint of a new issue lead to it.
+// tieNew lets every fingerprint tied to that of a new issue lead to the issue.
 func (w *batchTx) tieNew(ctx context.Context, k fingerprint.Key, issue int64) error {
 	done := []fingerprint.Key{k}
 	for i := 0; i < len(done); i++ {
@@ -78,7 +78,7 @@ func (w *batchTx) tieTo(ctx context.Context, k fingerprint.Key, issue int64) err
 	}
 	w.tiedTo[done] = true
 	return w.s.db.ExecPrepared(ctx, w.tx, "INSERT IGNORE INTO alias (project, grouping_version, hash, issue) SELECT ?,?,?,? FROM DUAL WHERE (SELECT COUNT(*) FROM alias WHERE issue=?)<?",
-		[]any{w.Project.ID, w.Project.GroupingVersion, bytes.Clone(k[:]), issue, issue, mostTies})
+		[]any{w.Project.ID, w.Project.GroupingVersion, bytes.Clone(k[:]), issue, issue, maxTies})
 }
 
 // writeTies ties what the choice of variants has changed since: the fingerprints of

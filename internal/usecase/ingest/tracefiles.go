@@ -15,7 +15,7 @@ import (
 	"firethorn/internal/store/names"
 )
 
-// traceFileKey tells generated files of a release apart.
+// traceFileKey identifies a generated file of a release.
 type traceFileKey struct {
 	release int64
 	hash    [16]byte
@@ -27,8 +27,8 @@ type traceFileRow struct {
 	events, first, last int64
 }
 
-// mostTraceFiles is how many generated files of one event are counted.
-const mostTraceFiles = 20
+// maxTraceFiles is how many generated files of one event are counted.
+const maxTraceFiles = 20
 
 // countFiles counts which generated files the traces name, and notes of which
 // of them the frames of new variants could not be read. A variant that could
@@ -37,7 +37,7 @@ func (w *batchTx) countFiles(ctx context.Context) error {
 	files := map[traceFileKey]*traceFileRow{}
 	for _, r := range w.rows {
 		at := min(db.Micros(r.When.Thrown), db.Micros(r.Received))
-		for _, f := range r.Files[:min(len(r.Files), mostTraceFiles)] {
+		for _, f := range r.Files[:min(len(r.Files), maxTraceFiles)] {
 			k := fileKey(r, f)
 			x := files[k]
 			if x == nil {
@@ -84,7 +84,7 @@ func (w *batchTx) countFiles(ctx context.Context) error {
 // traceFiles are remembered among the interned names, by release and hash.
 const traceFiles names.Table = "trace_file"
 
-// capFiles lets go of new files that are too many: whoever knows a public key
+// capFiles drops new files beyond the cap: anyone who knows a public key
 // can make addresses up.
 func (w *batchTx) capFiles(ctx context.Context, files map[traceFileKey]*traceFileRow) error {
 	unknown := map[int64][]any{} // release → hashes
@@ -143,12 +143,19 @@ func (w *batchTx) noteUnread(ctx context.Context) error {
 				return err
 			}
 		}
-		for _, f := range r.Files[:min(len(r.Files), mostTraceFiles)] {
+		for _, f := range r.Files[:min(len(r.Files), maxTraceFiles)] {
 			if !f.Pending {
 				continue
 			}
 			k := fileKey(r, f)
-			if _, err := w.tx.ExecContext(ctx, "INSERT IGNORE INTO variant_file (file, variant) SELECT id, ? FROM trace_file WHERE project=? AND app_release=? AND hash=?", id, w.Project.ID, k.release, k.hash[:]); err != nil {
+			if _, err := w.tx.ExecContext(
+				ctx,
+				"INSERT IGNORE INTO variant_file (file, variant) SELECT id, ? FROM trace_file WHERE project=? AND app_release=? AND hash=?",
+				id,
+				w.Project.ID,
+				k.release,
+				k.hash[:],
+			); err != nil {
 				return err
 			}
 		}
@@ -166,7 +173,12 @@ type FileSeen struct {
 
 // FilesSeen lists the generated files that traces of a release name, those that
 // cost most first.
-func (s *Service) FilesSeen(ctx context.Context, project int64, release string, most int) (list []FileSeen, err error) {
+func (s *Service) FilesSeen(
+	ctx context.Context,
+	project int64,
+	release string,
+	limit int,
+) (list []FileSeen, err error) {
 	var in int64
 	if release != "" {
 		if in, err = names.IDOf(ctx, s.db, names.Releases, project, release); err != nil || in == 0 {
@@ -185,7 +197,7 @@ func (s *Service) FilesSeen(ctx context.Context, project int64, release string, 
 		list = append(list, f)
 		return nil
 	}, "SELECT t.address, t.debug_id, t.events, t.first_seen, t.last_seen, COALESCE(SUM(v.events),0), COUNT(DISTINCT v.issue) FROM trace_file t"+
-		" LEFT JOIN variant_file x ON x.file=t.id LEFT JOIN variant v ON v.id=x.variant AND v.provisional=1 WHERE t.project=? AND t.app_release=? GROUP BY t.id ORDER BY 6 DESC, t.events DESC LIMIT ?", project, in, most)
+		" LEFT JOIN variant_file x ON x.file=t.id LEFT JOIN variant v ON v.id=x.variant AND v.provisional=1 WHERE t.project=? AND t.app_release=? GROUP BY t.id ORDER BY 6 DESC, t.events DESC LIMIT ?", project, in, limit)
 }
 
 // Unread is how much of a release could not be read for want of symbols.

@@ -13,6 +13,7 @@ import (
 	"firethorn/internal/db"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/releases"
 )
 
 // chunkRows is how many derived rows follow a move in one transaction.
@@ -341,6 +342,9 @@ func (f *follow) settle(ctx context.Context, project int64) error {
 // whether more is on its way.
 func (s *Service) arrived(ctx context.Context, tx *sql.Tx, id int64) error {
 	if err := refreshSpans(ctx, tx, id); err != nil {
+		return err
+	}
+	if err := releases.IssueMoved(ctx, tx, id); err != nil {
 		return err
 	}
 	if err := s.status.Refresh(ctx, tx, id); err != nil {

@@ -43,7 +43,7 @@ type late struct {
 // reread is a variant as it reads now.
 type reread struct {
 	id, events int64
-	print      []byte // it was filed under
+	print      []byte // it was processed under
 	gone       bool   // no body that can be read is kept of it
 	now        Readable
 	through    fingerprint.Key
@@ -225,7 +225,7 @@ func (l *late) newIssue(ctx context.Context, tx *sql.Tx, x *reread) (int64, erro
 	if err != nil {
 		return 0, err
 	}
-	// Where its rows are on their way, the span is made anew when they arrive.
+	// Where its rows are on their way, the span is rebuilt when they arrive.
 	var thrown int64
 	if err := tx.QueryRowContext(ctx, "SELECT COALESCE(MIN(first_seen), ?) FROM issue_env WHERE variant=? AND issue=?", db.Micros(l.s.db.Now()), x.id, l.issue).Scan(&thrown); err != nil {
 		return 0, err
@@ -328,14 +328,14 @@ func (l *late) fold(ctx context.Context, tx *sql.Tx, from *Side, byTarget map[in
 	if empty, err := issues.Empty(ctx, tx, l.issue); err != nil || !empty {
 		return err
 	}
-	var into, most int64
+	var into, limit int64
 	for target, list := range byTarget {
 		events := int64(0)
 		for _, x := range list {
 			events += x.events
 		}
-		if into == 0 || events > most || events == most && target < into {
-			into, most = target, events
+		if into == 0 || events > limit || events == limit && target < into {
+			into, limit = target, events
 		}
 	}
 	if err := issues.LeadTo(ctx, tx, l.issue, into); err != nil {
@@ -345,14 +345,14 @@ func (l *late) fold(ctx context.Context, tx *sql.Tx, from *Side, byTarget map[in
 		return err
 	}
 	return l.s.AddMoveHistory(ctx, tx, l.issue, nil, accounts.Actor{Kind: "service"}, "symbols",
-		fmt.Sprintf("leads to %s now; it was %s", l.s.issues.IssueName(ctx, tx, into), issue.Describe(from.Standing)))
+		fmt.Sprintf("leads to %s now; it was %s", l.s.issues.IssueName(ctx, tx, into), issue.Describe(from.Status)))
 }
 
 // show lets the issues that events came to, or stayed in, be shown by the
 // newest event, readable.
 func (l *late) show(ctx context.Context, read Reader) error {
 	for id := range l.touched {
-		e, err := l.s.NewestOf(ctx, id, read)
+		e, err := l.s.NewestOf(ctx, l.p.ID, id, read)
 		if err != nil {
 			return err
 		}

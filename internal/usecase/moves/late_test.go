@@ -9,8 +9,8 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/symbolstore"
@@ -68,9 +68,9 @@ func TestReadAgain_EventsGoWhereTheyBelong(t *testing.T) {
 	}
 }
 
-// An event that was read a moment before the push, and filed a moment after, is
+// An event that was read a moment before the push, and processed a moment after, is
 // not forgotten.
-func TestReadAgain_WhatWasFiledAtTheMomentOfThePush(t *testing.T) {
+func TestReadAgain_IncludesEventsProcessedDuringThePush(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Raws(testbed.Raw{Message: "no tide", Release: "4.2.0", User: "p-1", ID: "", Column: 5})
 	one := b.One("SELECT symbols_version FROM project_counter")
@@ -245,7 +245,7 @@ func TestPutSymbolPart_PutsACutOffContentTogether(t *testing.T) {
 	h = sha256.Sum256([]byte("another"))
 	for i := range 3 {
 		_, err := put(i, part(i))
-		if f, ok := errors.AsType[*fault.Error](err); i == 2 && (!ok || f.Code != fault.BadInput || !strings.Contains(f.Pub, "was changed while it was sent")) {
+		if f, ok := errors.AsType[*problem.Error](err); i == 2 && (!ok || f.Code != problem.BadInput || !strings.Contains(f.Pub, "was changed while it was sent")) {
 			t.Errorf("a content that is another: %v", err)
 		}
 	}

@@ -7,8 +7,8 @@ import (
 	"errors"
 	"fmt"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
@@ -63,10 +63,10 @@ func (s *Service) Merge(ctx context.Context, project *projects.Project, from []i
 				return err
 			}
 			if src.ID == to.ID {
-				return fault.New(fault.BadInput, "%s/%d cannot be merged into itself", project.Name, n)
+				return problem.New(problem.BadInput, "%s/%d cannot be merged into itself", project.Name, n)
 			}
 			if src.into != 0 {
-				return fault.New(fault.Conflict, "%s/%d was merged into %s already", project.Name, n,
+				return problem.New(problem.Conflict, "%s/%d was merged into %s already", project.Name, n,
 					s.issues.IssueName(ctx, tx, src.into))
 			}
 			if err := s.merge(ctx, tx, project, src, to, who); err != nil {
@@ -82,19 +82,19 @@ func (s *Service) Merge(ctx context.Context, project *projects.Project, from []i
 
 func (s *Service) merge(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side,
 	who accounts.Actor) error {
-	words := fmt.Sprintf("merged %s/%d into this; it was %s", p.Name, from.Number, issue.Describe(from.Standing))
-	return s.mergeAs(ctx, tx, p, from, to, because{moveMerge, who, words})
+	text := fmt.Sprintf("merged %s/%d into this; it was %s", p.Name, from.Number, issue.Describe(from.Status))
+	return s.mergeAs(ctx, tx, p, from, to, because{moveMerge, who, text})
 }
 
-// because says why issues are merged: in what way, by whom, and what the history
+// because says why issues are merged: in what way, who merged them, and what the history
 // of the target says.
 type because struct {
-	kind  MoveKind
-	who   accounts.Actor
-	words string
+	kind MoveKind
+	who  accounts.Actor
+	text string
 }
 
-// mergeAs moves all that an issue has into another one.
+// mergeAs moves everything of an issue into another one.
 func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, from, to *Side, why because) error {
 	m := &Move{Project: p.ID, Kind: why.kind, From: from.ID, To: to.ID}
 	if err := s.NewMove(ctx, tx, m, why.who, from, to); err != nil {
@@ -125,7 +125,7 @@ func (s *Service) mergeAs(ctx context.Context, tx *sql.Tx, p *projects.Project, 
 	if _, err := tx.ExecContext(ctx, "INSERT IGNORE INTO watcher (issue, person) SELECT ?, person FROM watcher WHERE issue=?", to.ID, from.ID); err != nil {
 		return err
 	}
-	if err := s.AddMoveHistory(ctx, tx, to.ID, m, why.who, string(why.kind), why.words); err != nil {
+	if err := s.AddMoveHistory(ctx, tx, to.ID, m, why.who, string(why.kind), why.text); err != nil {
 		return err
 	}
 	if err := s.AddRegression(ctx, tx, m.Project, to.ID, regressed); err != nil {
@@ -161,7 +161,7 @@ func (s *Service) NewMove(ctx context.Context, tx *sql.Tx, m *Move, who accounts
 	if m.ID, err = res.LastInsertId(); err != nil {
 		return err
 	}
-	if err := issues.Reword(ctx, tx, m.From, m.To); err != nil { // comments go along
+	if err := issues.Reindex(ctx, tx, m.From, m.To); err != nil { // comments go along
 		return err
 	}
 	return issues.MembersChanged(ctx, tx, m.Project)
@@ -170,8 +170,8 @@ func (s *Service) NewMove(ctx context.Context, tx *sql.Tx, m *Move, who accounts
 // AddMoveHistory writes an entry of an issue's history that belongs to a move; m
 // may be nil.
 func (s *Service) AddMoveHistory(ctx context.Context, tx *sql.Tx, id int64, m *Move, who accounts.Actor, kind,
-	words string) error {
-	line := status.HistoryLine{Entry: issue.Entry{Kind: issue.Kind(kind), Words: words}, Who: who}
+	text string) error {
+	line := status.HistoryLine{Entry: issue.Entry{Kind: issue.Kind(kind), Text: text}, Who: who}
 	var project int64
 	if m != nil {
 		line.Move, project = m.ID, m.Project
@@ -223,7 +223,7 @@ func (s *Service) joinSpans(ctx context.Context, tx *sql.Tx, m *Move) error {
 func (s *Service) RegressByMove(ctx context.Context, tx *sql.Tx, p *projects.Project, m *Move,
 	to *Side) (*issue.Entry, error) {
 	const came = "SELECT n.name, MAX(x.last_seen) FROM move_variant mv JOIN issue_release x ON x.issue=? AND x.variant=mv.variant JOIN app_release n ON n.id=x.app_release WHERE mv.move=? GROUP BY n.id"
-	entry, err := s.regressedBy(ctx, tx, p.ID, to.Standing, came, m.From, m.ID)
+	entry, err := s.regressedBy(ctx, tx, p.ID, to.Status, came, m.From, m.ID)
 	if err != nil || entry == nil {
 		return nil, err
 	}
@@ -239,7 +239,7 @@ func (s *Service) setState(ctx context.Context, tx *sql.Tx, project int64, x *Si
 
 // regressedBy says by which of the releases that a query lists, with when an
 // event of each was thrown last, a standing regresses; nil when by none.
-func (s *Service) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st issue.Standing, query string,
+func (s *Service) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st issue.Status, query string,
 	args ...any) (*issue.Entry, error) {
 	if st.State != issue.Fixed {
 		return nil, nil
@@ -259,7 +259,7 @@ func (s *Service) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st
 	if err != nil {
 		return nil, err
 	}
-	k, err := s.releases.Known(ctx, tx, project, names...)
+	k, err := s.releases.Facts(ctx, tx, project, names...)
 	if err != nil {
 		return nil, err
 	}
@@ -272,7 +272,7 @@ func (s *Service) regressedBy(ctx context.Context, tx *sql.Tx, project int64, st
 	return nil, nil
 }
 
-// AddRegression writes into an issue's history that it came back by a move,
+// AddRegression writes into an issue's history that it regressed by a move,
 // which is undone as one with it.
 func (s *Service) AddRegression(ctx context.Context, tx *sql.Tx, project, id int64, e *issue.Entry) error {
 	if e == nil {
@@ -295,7 +295,7 @@ func (s *Service) loadSide(ctx context.Context, tx *sql.Tx, p *projects.Project,
 	var id int64
 	err := tx.QueryRowContext(ctx, "SELECT id FROM issue WHERE project=? AND number=?", p.ID, number).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "there is no issue %s/%d", p.Name, number)
+		return nil, problem.New(problem.NotFound, "there is no issue %s/%d", p.Name, number)
 	}
 	if err != nil {
 		return nil, err
@@ -314,14 +314,14 @@ func (s *Service) SideByID(ctx context.Context, tx *sql.Tx, id int64) (*Side, er
 		return x, err
 	}
 	if x.into = into.Int64; deleted.Valid {
-		return x, fault.New(fault.Conflict, "%s was deleted", s.issues.IssueName(ctx, tx, id))
+		return x, problem.New(problem.Conflict, "%s was deleted", s.issues.IssueName(ctx, tx, id))
 	}
 	return x, nil
 }
 
 // listRow is what a merged-away issue's row in the list showed, kept in the
 // move so that an undo can show it again. Counts are not among it: they are
-// made anew from the variants that come back.
+// rebuilt from the variants that come back.
 type listRow struct {
 	Headline, Place, Message   string
 	OriginFunction, OriginFile string
@@ -330,7 +330,8 @@ type listRow struct {
 	Unhandled                  bool
 	FirstSeen, LastSeen        int64
 	FirstRelease, LastRelease  int64
-	FirstFiling, LastFiling    int64
+	FirstPosition              int64 `json:"FirstFiling"` // the names that rows were stored with
+	LastPosition               int64 `json:"LastFiling"`
 }
 
 const listRowColumns = "headline, place, message, origin_function, origin_file, origin_line, severity, unhandled, first_seen, last_seen, COALESCE(first_release,0) AS first_release, COALESCE(last_release,0) AS last_release, first_filing, last_filing"
@@ -346,7 +347,7 @@ func (s *Service) insertRow(ctx context.Context, tx *sql.Tx, project, id int64, 
 		Issue: id, New: st, Shown: l.shown(), Users: n.users, WindowDay: int64(db.Day(s.db.Now())),
 		WindowEvents: n.windowEvents, WindowUsers: n.windowUsers,
 		FirstSeen: l.FirstSeen, LastSeen: l.LastSeen, FirstRelease: l.FirstRelease, LastRelease: l.LastRelease,
-		FirstFiling: l.FirstFiling, LastFiling: l.LastFiling, GrownTo: issue.GrownTo(n.users),
+		FirstPosition: l.FirstPosition, LastPosition: l.LastPosition, GrownTo: issue.GrownTo(n.users),
 	}})
 }
 
@@ -372,8 +373,8 @@ func ListRowOf(ctx context.Context, tx *sql.Tx, id int64) (string, error) {
 		db.Into{"headline": &l.Headline, "place": &l.Place, "message": &l.Message, "origin_function": &l.OriginFunction,
 			"origin_file": &l.OriginFile, "origin_line": &l.OriginLine, "severity": &l.Severity,
 			"unhandled": &l.Unhandled, "first_seen": &l.FirstSeen, "last_seen": &l.LastSeen,
-			"first_release": &l.FirstRelease, "last_release": &l.LastRelease, "first_filing": &l.FirstFiling,
-			"last_filing": &l.LastFiling}, "SELECT "+listRowColumns+" FROM issue_list WHERE issue=?", id)
+			"first_release": &l.FirstRelease, "last_release": &l.LastRelease, "first_filing": &l.FirstPosition,
+			"last_filing": &l.LastPosition}, "SELECT "+listRowColumns+" FROM issue_list WHERE issue=?", id)
 	if err != nil {
 		return "", err
 	}
@@ -381,13 +382,13 @@ func ListRowOf(ctx context.Context, tx *sql.Tx, id int64) (string, error) {
 	return string(raw), err
 }
 
-// MostHops is how many merges are followed to where an issue's number leads.
-const MostHops = 100
+// MaxHops is how many merges are followed to where an issue's number leads.
+const MaxHops = 100
 
 // LeadsTo is the issue that an issue's number leads to.
 func (s *Service) LeadsTo(ctx context.Context, tx *sql.Tx, id int64) (*Side, error) {
 	to, err := s.SideByID(ctx, tx, id)
-	for hops := 0; err == nil && to.into != 0 && hops < MostHops; hops++ {
+	for hops := 0; err == nil && to.into != 0 && hops < MaxHops; hops++ {
 		to, err = s.SideByID(ctx, tx, to.into)
 	}
 	return to, err

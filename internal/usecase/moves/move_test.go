@@ -7,8 +7,8 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/testbed"
 )
@@ -76,8 +76,8 @@ func TestMerge_ChainsAndRefusesUndoInTheWrongOrder(t *testing.T) {
 	b.Merge(1, 2)
 	b.Merge(3, 1) // before the first one's rows have arrived
 	err := b.Undo(2)
-	f, ok := errors.AsType[*fault.Error](err)
-	if !ok || f.Code != fault.Conflict || !strings.Contains(f.Pub, "quayside/1 was merged into quayside/3 since") {
+	f, ok := errors.AsType[*problem.Error](err)
+	if !ok || f.Code != problem.Conflict || !strings.Contains(f.Pub, "quayside/1 was merged into quayside/3 since") {
 		t.Errorf("undo of the earlier merge: %v", err)
 	}
 	b.Followed()
@@ -166,11 +166,11 @@ func TestMerge_RegressesAFixedTargetAndUndoRestoresIt(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	var words []string
+	var text []string
 	for _, h := range history {
-		words = append(words, h.Words)
+		text = append(text, h.Text)
 	}
-	if all := strings.Join(words, "\n"); !strings.Contains(all, "merged quayside/2 into this; it was new") || !strings.Contains(all, "undone: quayside/2 is an issue of its own again") {
+	if all := strings.Join(text, "\n"); !strings.Contains(all, "merged quayside/2 into this; it was new") || !strings.Contains(all, "undone: quayside/2 is an issue of its own again") {
 		t.Errorf("the history says\n%s", all)
 	}
 }

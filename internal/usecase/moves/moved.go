@@ -27,7 +27,7 @@ const leftOut = "joined: these traces lack frames; traces from other engines sho
 // with: beyond, nobody can tell which of them moved.
 const maxMovedFrom = 100
 
-// RenamesOf tells which files version control says were renamed between two
+// RenamesOf lists the files that version control says were renamed between two
 // releases of a project; nil where it says nothing.
 type RenamesOf func(ctx context.Context, p *projects.Project, from, to string) (moved.Renames, error)
 
@@ -38,7 +38,7 @@ func (s *Service) Moving(ctx context.Context) ([]int64, error) {
 
 // FollowMoved takes the next new issue of a project and finds out whether it is
 // a known one whose function went to another file (core/moved). Where it is,
-// its events go to that one, and so does all that comes. more says that there
+// its events go to that one, and so do all new ones. more says that there
 // may be others to look at.
 func (s *Service) FollowMoved(ctx context.Context, p *projects.Project, units *pipeline.Units,
 	renames RenamesOf) (more bool, err error) {
@@ -50,13 +50,13 @@ func (s *Service) FollowMoved(ctx context.Context, p *projects.Project, units *p
 	if err != nil {
 		return false, err
 	}
-	kind, words := moveJoin, leftOut
+	kind, text := moveJoin, leftOut
 	into, err := s.ingest.WholeIssue(ctx, p, id)
 	if err == nil && into == 0 {
 		f := &movedFrom{s: s, p: p, units: units, renames: renames, read: ReaderOf(p.Project, units)}
 		var how moved.Followed
 		into, how, err = f.find(ctx, id)
-		kind, words = moveFollow, how.String()
+		kind, text = moveFollow, how.String()
 	}
 	if err != nil {
 		return false, fmt.Errorf("what issue %d was before: %w", id, err)
@@ -68,12 +68,12 @@ func (s *Service) FollowMoved(ctx context.Context, p *projects.Project, units *p
 		if _, err := tx.ExecContext(ctx, "DELETE FROM moved_check WHERE issue=?", id); err != nil || into == 0 {
 			return err
 		}
-		return s.followInto(ctx, tx, p, id, into, kind, words)
+		return s.followInto(ctx, tx, p, id, into, kind, text)
 	})
 }
 
 // CountFollowed is how many issues of the last days were known ones, whose
-// function had moved; those that somebody took back do not count.
+// function had moved; undone ones do not count.
 func (s *Service) CountFollowed(ctx context.Context, project int64, days int) (n int, err error) {
 	const query = "SELECT COUNT(*) FROM move WHERE project=? AND kind='follow' AND undone_by IS NULL AND at>=?"
 	err = s.db.QueryRowContext(ctx, query, project, db.Micros(s.db.Now().AddDate(0, 0, -days))).Scan(&n)
@@ -95,7 +95,7 @@ type seenAt struct {
 	release string
 }
 
-// find gives the issue that another was before it moved, 0 where there is none,
+// find gives the issue that another was before it moved, 0 if there is none,
 // or more than one that it could be.
 func (f *movedFrom) find(ctx context.Context, id int64) (into int64, how moved.Followed, err error) {
 	var function, state string
@@ -110,7 +110,7 @@ func (f *movedFrom) find(ctx context.Context, id int64) (into int64, how moved.F
 	if err != nil || !ok {
 		return 0, how, err
 	}
-	// Those filed by older programs are found by the event that shows them.
+	// Those processed by older programs are found by the event that shows them.
 	const known = "SELECT l.issue FROM issue_list l JOIN (SELECT issue FROM variant WHERE project=? AND stays=? UNION SELECT issue FROM issue_list WHERE project=? AND origin_function=?) x ON x.issue=l.issue" +
 		" WHERE l.issue<>? AND l.state<>'dismissed' ORDER BY l.issue LIMIT ?"
 	others, err := db.Numbers(ctx, f.s.db, known, f.p.ID, db.Hash16(now.origin.Stays), f.p.ID, function, id,
@@ -160,7 +160,7 @@ func (f *movedFrom) follows(ctx context.Context, now, then seenAt,
 	return how, ok, errors.Join(newer.Err(), older.Err())
 }
 
-// maxSeen is how many kept events of an issue are read for one that tells what
+// maxSeen is how many kept events of an issue are read to find one that says what
 // is asked.
 const maxSeen = 20
 
@@ -168,7 +168,7 @@ const maxSeen = 20
 // stays is given, of those that are blamed on it. In an issue there are events
 // of engines that leave frames out, too.
 func (f *movedFrom) seen(ctx context.Context, id int64, stays string) (at seenAt, ok bool, err error) {
-	e, err := f.s.NewestOf(ctx, id, f.read)
+	e, err := f.s.NewestOf(ctx, f.p.ID, id, f.read)
 	if err != nil {
 		return at, false, err
 	}
@@ -220,7 +220,7 @@ func (f *movedFrom) origin(ctx context.Context, e *Readable, stays string) (at s
 // followInto merges a new issue into the one it was before, as long as nobody
 // has decided about it.
 func (s *Service) followInto(ctx context.Context, tx *sql.Tx, p *projects.Project, id, into int64, kind MoveKind,
-	words string) error {
+	text string) error {
 	from, err := s.SideByID(ctx, tx, id)
 	if err != nil {
 		return err
@@ -232,5 +232,5 @@ func (s *Service) followInto(ctx context.Context, tx *sql.Tx, p *projects.Projec
 	if from.into != 0 || to.into != 0 || from.State != issue.New {
 		return nil
 	}
-	return s.mergeAs(ctx, tx, p, from, to, because{kind, accounts.Actor{Kind: "service"}, words})
+	return s.mergeAs(ctx, tx, p, from, to, because{kind, accounts.Actor{Kind: "service"}, text})
 }

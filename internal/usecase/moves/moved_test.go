@@ -37,12 +37,12 @@ func TestFollowMoved_KeepsTheIssueOfAFunctionThatMoved(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	words := ""
+	text := ""
 	for _, h := range list {
-		words += h.Words + "\n"
+		text += h.Text + "\n"
 	}
-	if !strings.Contains(words, "followed: tideRows moved from src/tables.ts to src/tides/tables.ts in 4.3.0") {
-		t.Errorf("history:\n%s", words)
+	if !strings.Contains(text, "followed: tideRows moved from src/tables.ts to src/tides/tables.ts in 4.3.0") {
+		t.Errorf("history:\n%s", text)
 	}
 	// What comes later finds it, and a further move is followed as well.
 	b.Raws(testbed.Raw{Message: "no port", Release: "4.3.0", User: "p-9", ID: "", Column: 1})
@@ -93,7 +93,7 @@ func TestFollowMoved_FollowsNothingThatIsNotCertain(t *testing.T) {
 	}
 }
 
-// Adopting another version has symbols of older forms compiled anew first.
+// Adopting another version has symbols of older forms compiled again first.
 func TestPrepareSymbolsAnew_TakesThoseOfOlderForms(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.Release("4.2.0", "src/tables.ts", tideRows)

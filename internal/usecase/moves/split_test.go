@@ -9,9 +9,9 @@ import (
 	"time"
 
 	"firethorn/internal/core/difference"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/testbed"
 )
@@ -108,6 +108,10 @@ func TestSplit_SaysHowManyStayWithoutABody(t *testing.T) {
 	b.Moves.Chunk = 7
 	b.LookedThrough()
 	b.Recounted()
+	const wrong = "SELECT COUNT(*) FROM issue_release r JOIN (SELECT variant, app_release, MIN(thrown) a, MAX(thrown) z FROM event GROUP BY 1,2) e ON e.variant=r.variant AND e.app_release=r.app_release WHERE r.first_seen<>e.a OR r.last_seen<>e.z"
+	if n := b.One(wrong); n != 0 {
+		t.Errorf("%d releases are first or last seen when no event was", n)
+	}
 	part, all := b.Issue(cars), b.Issue(1)
 	splits, err := b.Moves.Splits(t.Context(), part.ID)
 	if err != nil || len(splits) != 1 {
@@ -213,7 +217,7 @@ func TestSplit_AndMergeAtOnceWhileEventsFlowIn(t *testing.T) {
 	var people sync.WaitGroup
 	stop := make(chan struct{})
 	refused := func(err error) {
-		if _, ok := errors.AsType[*fault.Error](err); err != nil && !ok {
+		if _, ok := errors.AsType[*problem.Error](err); err != nil && !ok {
 			t.Error(err)
 		}
 	}

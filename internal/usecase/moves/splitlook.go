@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/difference"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
@@ -19,8 +19,8 @@ import (
 // Arrive lets moves of a project arrive and splits be looked through for a
 // while, so that who asked for one sees it done; what takes longer goes on in
 // the background.
-func (s *Service) Arrive(ctx context.Context, project int64, read Reader, most time.Duration) error {
-	end := time.Now().Add(most)
+func (s *Service) Arrive(ctx context.Context, project int64, read Reader, limit time.Duration) error {
+	end := time.Now().Add(limit)
 	for more := true; more && time.Now().Before(end); {
 		follow, err := s.FollowMove(ctx, project)
 		if err != nil {
@@ -36,14 +36,14 @@ func (s *Service) Arrive(ctx context.Context, project int64, read Reader, most t
 }
 
 // looking is a split whose kept bodies are being looked through: variant by
-// variant, each by filing. What is found is noted, then moved in one go.
+// variant, each by position. What is found is noted, then moved in one go.
 type looking struct {
-	id, project        int64
-	d                  difference.Difference
-	active             bool
-	filing             int64 // events filed later were told apart as they came
-	atVariant, atFiled int64 // the last variant that is done; the last event of the next one
-	late               bool  // the next one came readable since
+	id, project           int64
+	d                     difference.Difference
+	active                bool
+	position              int64 // events processed later were distinguished as they came
+	atVariant, atPosition int64 // the last variant that is done; the last event of the next one
+	late                  bool  // the next one came readable since
 }
 
 // lookChunk is how many bodies are read between two notes of the progress.
@@ -60,7 +60,7 @@ func (s *Service) Splitting(ctx context.Context) ([]int64, error) {
 // stopped at any time.
 func (s *Service) LookThrough(ctx context.Context, project int64, read Reader) (more bool, err error) {
 	l := &looking{project: project}
-	err = db.FirstInto(ctx, s.db, db.Into{"id": &l.id, "kind": &l.d.Kind, "name": &l.d.Name, "value": &l.d.Value, "active": &l.active, "filing": &l.filing, "at_variant": &l.atVariant, "at_filing": &l.atFiled}, "SELECT id, kind, name, value, active, filing, at_variant, at_filing FROM split WHERE looking=1 AND project=? ORDER BY id LIMIT 1", project)
+	err = db.FirstInto(ctx, s.db, db.Into{"id": &l.id, "kind": &l.d.Kind, "name": &l.d.Name, "value": &l.d.Value, "active": &l.active, "filing": &l.position, "at_variant": &l.atVariant, "at_filing": &l.atPosition}, "SELECT id, kind, name, value, active, filing, at_variant, at_filing FROM split WHERE looking=1 AND project=? ORDER BY id LIMIT 1", project)
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
 	}
@@ -87,10 +87,10 @@ func (s *Service) LookThrough(ctx context.Context, project int64, read Reader) (
 		if !l.late { // how far it is was noted
 			return true, nil
 		}
-		l.atFiled = keys[len(keys)-1].Filing
+		l.atPosition = keys[len(keys)-1].Position
 	}
 	if l.late {
-		l.atFiled = 0
+		l.atPosition = 0
 	}
 	return true, s.moveFound(ctx, l, variant, read)
 }
@@ -98,7 +98,7 @@ func (s *Service) LookThrough(ctx context.Context, project int64, read Reader) (
 // nextToLook is the next variant of the issue that the part was taken out of,
 // wherever that one was merged to since.
 func (s *Service) nextToLook(ctx context.Context, l *looking) (variant int64, err error) {
-	if l.atFiled == 0 {
+	if l.atPosition == 0 {
 		err := s.db.QueryRowContext(ctx, "SELECT variant FROM split_late WHERE split=? ORDER BY variant LIMIT 1", l.id).Scan(&variant)
 		if l.late = err == nil; l.late || !errors.Is(err, sql.ErrNoRows) {
 			return variant, err
@@ -124,7 +124,7 @@ func (s *Service) nextToLook(ctx context.Context, l *looking) (variant int64, er
 }
 
 // BodyKey is where an event is kept.
-type BodyKey struct{ Filing, KeepDay int64 }
+type BodyKey struct{ Position, KeepDay int64 }
 
 // found looks at the next kept bodies of a variant and notes those that have
 // the difference; it returns which it looked at.
@@ -138,11 +138,11 @@ func (s *Service) found(ctx context.Context, l *looking, variant int64, read Rea
 	var list []packed
 	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var x packed
-		err := r.Scan(&x.Filing, &x.KeepDay, &x.dictionary, &x.body)
+		err := r.Scan(&x.Position, &x.KeepDay, &x.dictionary, &x.body)
 		list = append(list, x)
 		return err
 	}, "SELECT e.filing, e.keep_day, b.dictionary, b.body FROM (SELECT project, filing, keep_day FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=1 AND filing>? AND filing<=? ORDER BY filing LIMIT ?) e"+
-		" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", variant, l.atFiled, l.filing, lookChunk)
+		" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", variant, l.atPosition, l.position, lookChunk)
 	if err != nil {
 		return nil, err
 	}
@@ -164,7 +164,7 @@ func (s *Service) found(ctx context.Context, l *looking, variant int64, read Rea
 		return nil, nil
 	}
 	return looked, s.db.InTx(ctx, func(tx *sql.Tx) error {
-		at, was := looked[len(looked)-1].Filing, l.atFiled
+		at, was := looked[len(looked)-1].Position, l.atPosition
 		if l.late {
 			at, was = 0, 0
 		}
@@ -182,7 +182,7 @@ func (s *Service) found(ctx context.Context, l *looking, variant int64, read Rea
 func noteFound(ctx context.Context, tx *sql.Tx, split, variant int64, list []BodyKey) error {
 	var rows [][]any
 	for _, k := range list {
-		rows = append(rows, []any{split, variant, k.Filing, k.KeepDay})
+		rows = append(rows, []any{split, variant, k.Position, k.KeepDay})
 	}
 	return db.InsertRows(ctx, tx, "INSERT IGNORE INTO split_event (split, variant, filing, keep_day)", "", rows)
 }
@@ -202,7 +202,7 @@ func (s *Service) moveFound(ctx context.Context, l *looking, variant int64, read
 		var following int
 		var here bool // nobody else has come further
 		const state = "SELECT (SELECT COUNT(*) FROM move WHERE project=? AND following=1), active=1 AND looking=1 AND at_variant=? AND at_filing=? FROM split WHERE id=?"
-		if err := tx.QueryRowContext(ctx, state, l.project, l.atVariant, l.atFiled, l.id).Scan(&following,
+		if err := tx.QueryRowContext(ctx, state, l.project, l.atVariant, l.atPosition, l.id).Scan(&following,
 			&here); err != nil {
 			return err
 		}
@@ -231,7 +231,7 @@ func (s *Service) moveFound(ctx context.Context, l *looking, variant int64, read
 		}
 		const stay = "SELECT COALESCE(SUM(stands_for),0)+(SELECT dropped_events FROM variant WHERE id=?) FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=0 AND filing<=?"
 		var stays int64
-		if err := tx.QueryRowContext(ctx, stay, variant, variant, l.filing).Scan(&stays); err != nil {
+		if err := tx.QueryRowContext(ctx, stay, variant, variant, l.position).Scan(&stays); err != nil {
 			return err
 		}
 		at := variant
@@ -260,10 +260,10 @@ func (s *Service) elsewhere(ctx context.Context, l *looking, variant int64,
 	var list []packed
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var x packed
-		err := r.Scan(&x.form, &x.Filing, &x.KeepDay, &x.dictionary, &x.body)
+		err := r.Scan(&x.form, &x.Position, &x.KeepDay, &x.dictionary, &x.body)
 		list = append(list, x)
 		return err
-	}, "SELECT NULL, filing, keep_day, dictionary, body FROM newest_body WHERE variant=? AND filing<=? UNION ALL SELECT form, 0, 0, NULL, body FROM exemplar WHERE variant=?", variant, l.filing, variant)
+	}, "SELECT NULL, filing, keep_day, dictionary, body FROM newest_body WHERE variant=? AND filing<=? UNION ALL SELECT form, 0, 0, NULL, body FROM exemplar WHERE variant=?", variant, l.position, variant)
 	for _, x := range list {
 		raw, err := s.events.UnpackBody(ctx, x.dictionary, x.body)
 		if err != nil {
@@ -309,7 +309,7 @@ func (s *Service) looked(ctx context.Context, l *looking, read Reader) (more boo
 	}
 	newest := map[int64]*Readable{}
 	for _, id := range []int64{from, to} {
-		if newest[id], err = s.NewestOf(ctx, id, read); err != nil {
+		if newest[id], err = s.NewestOf(ctx, l.project, id, read); err != nil {
 			return false, err
 		}
 	}
@@ -340,9 +340,9 @@ func (s *Service) looked(ctx context.Context, l *looking, read Reader) (more boo
 }
 
 // NewestOf reads the newest kept event of an issue; nil without one.
-func (s *Service) NewestOf(ctx context.Context, id int64, read Reader) (*Readable, error) {
-	row, err := s.events.EndOfIssue(ctx, id, events.Newest)
-	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+func (s *Service) NewestOf(ctx context.Context, project, id int64, read Reader) (*Readable, error) {
+	row, err := s.events.EndOfIssue(ctx, project, id, events.Newest)
+	if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.NotFound {
 		return nil, nil
 	}
 	if err != nil {

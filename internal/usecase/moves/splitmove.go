@@ -16,7 +16,7 @@ import (
 	"firethorn/internal/usecase/scoring"
 )
 
-// transfer is events that go from one variant to another, with all that is
+// transfer moves events from one variant to another, with everything
 // derived from them.
 type transfer struct {
 	s        *Service
@@ -55,16 +55,23 @@ func (s *Service) MoveEvents(ctx context.Context, tx *sql.Tx, project int64, n N
 			return err
 		}
 	}
-	noted, err := t.load(ctx, n)
+	noted, last, err := t.load(ctx, n)
 	if err != nil {
 		return err
 	}
+	var steps []func(context.Context) error
 	if len(t.keys) > 0 {
-		for _, step := range []func(context.Context) error{t.rows, t.slot, t.counts, t.movePeople} {
-			if err := step(ctx); err != nil {
-				return fmt.Errorf("events from variant %d to %d: %w", from, to, err)
-			}
+		steps = append(steps, t.rows, t.slot, t.counts, t.movePeople)
+	}
+	if last {
+		steps = append(steps, t.spans)
+	}
+	for _, step := range steps {
+		if err := step(ctx); err != nil {
+			return fmt.Errorf("events from variant %d to %d: %w", from, to, err)
 		}
+	}
+	if len(steps) > 0 {
 		for _, id := range []int64{t.from.issue, t.to.issue} {
 			if err := s.arrived(ctx, tx, id); err != nil {
 				return err
@@ -82,17 +89,20 @@ func (s *Service) MoveEvents(ctx context.Context, tx *sql.Tx, project int64, n N
 }
 
 // load reads what the noted events are now. Those that are not there any more,
-// or in a partition that is about to go, are left out.
-func (t *transfer) load(ctx context.Context, n Note) (noted []any, err error) {
+// or in a partition that is about to go, are left out. last says that no others are noted.
+func (t *transfer) load(ctx context.Context, n Note) (noted []any, last bool, err error) {
 	err = db.Each(ctx, t.tx, func(r *sql.Rows) error {
-		var filing int64
-		err := r.Scan(&filing)
-		noted = append(noted, filing)
+		var position int64
+		err := r.Scan(&position)
+		noted = append(noted, position)
 		return err
 	}, "SELECT filing FROM "+n.Table+" WHERE "+n.Where+
-		" ORDER BY filing LIMIT ?", append(slices.Clone(n.Args), t.s.Chunk)...)
+		" ORDER BY filing LIMIT ?", append(slices.Clone(n.Args), t.s.Chunk+1)...)
+	if last = len(noted) <= t.s.Chunk; !last {
+		noted = noted[:t.s.Chunk]
+	}
 	if err != nil || len(noted) == 0 {
-		return noted, err
+		return noted, last, err
 	}
 	query := "SELECT e.filing, e.keep_day, e.thrown, COALESCE(e.app_release,0) AS app_release, e.environment, e.user, e.stands_for, e.has_body FROM (SELECT filing, keep_day FROM " + n.Table + " WHERE " + n.Where + " AND filing<=? AND keep_day>=?) x" +
 		" JOIN event e ON e.project=? AND e.filing=x.filing AND e.keep_day=x.keep_day AND e.variant=?"
@@ -101,7 +111,7 @@ func (t *transfer) load(ctx context.Context, n Note) (noted []any, err error) {
 		var thrown, release, env, n, body int64
 		var user sql.NullInt64
 		if err := db.ScanNames(r,
-			db.Into{"filing": &k.Filing, "keep_day": &k.KeepDay, "thrown": &thrown, "app_release": &release,
+			db.Into{"filing": &k.Position, "keep_day": &k.KeepDay, "thrown": &thrown, "app_release": &release,
 				"environment": &env, "user": &user, "stands_for": &n, "has_body": &body}); err != nil {
 			return err
 		}
@@ -121,8 +131,8 @@ func (t *transfer) load(ctx context.Context, n Note) (noted []any, err error) {
 		}
 		return nil
 	}, query, append(slices.Clone(n.Args), noted[len(noted)-1], db.Day(t.s.db.Now()), t.project, t.from.variant)...)
-	slices.SortFunc(t.keys, func(a, b BodyKey) int { return cmp.Compare(a.Filing, b.Filing) })
-	return noted, err
+	slices.SortFunc(t.keys, func(a, b BodyKey) int { return cmp.Compare(a.Position, b.Position) })
+	return noted, last, err
 }
 
 func grow(m map[int64]*ingest.Span, k, n, at int64) {
@@ -136,7 +146,7 @@ func grow(m map[int64]*ingest.Span, k, n, at int64) {
 func (t *transfer) rows(ctx context.Context) error {
 	byDay := map[int64][]any{} // each partition is asked for its own events
 	for _, k := range t.keys {
-		byDay[k.KeepDay] = append(byDay[k.KeepDay], k.Filing)
+		byDay[k.KeepDay] = append(byDay[k.KeepDay], k.Position)
 	}
 	for _, day := range slices.Sorted(maps.Keys(byDay)) {
 		for chunk := range slices.Chunk(byDay[day], db.StatementRows) {
@@ -149,9 +159,9 @@ func (t *transfer) rows(ctx context.Context) error {
 	if err := t.searched(ctx); err != nil {
 		return err
 	}
-	// What people said of these events goes with them.
-	const said = "UPDATE feedback f JOIN event e ON e.project=f.project AND e.id=f.event SET f.variant=e.variant WHERE f.variant=?"
-	if _, err := t.tx.ExecContext(ctx, said, t.from.variant); err != nil {
+	// Feedback about these events moves with them.
+	const feedback = "UPDATE feedback f JOIN event e ON e.project=f.project AND e.id=f.event SET f.variant=e.variant WHERE f.variant=?"
+	if _, err := t.tx.ExecContext(ctx, feedback, t.from.variant); err != nil {
 		return err
 	}
 	const totals = "UPDATE variant SET events=events+CAST(? AS SIGNED), bodies=bodies+CAST(? AS SIGNED) WHERE id=?"
@@ -167,8 +177,8 @@ func (t *transfer) rows(ctx context.Context) error {
 			return err
 		}
 	}
-	const filings = "UPDATE issue_list SET first_filing=LEAST(first_filing, ?), last_filing=GREATEST(last_filing, ?) WHERE issue=?"
-	_, err := t.tx.ExecContext(ctx, filings, t.keys[0].Filing, t.keys[len(t.keys)-1].Filing, t.to.issue)
+	const positions = "UPDATE issue_list SET first_filing=LEAST(first_filing, ?), last_filing=GREATEST(last_filing, ?) WHERE issue=?"
+	_, err := t.tx.ExecContext(ctx, positions, t.keys[0].Position, t.keys[len(t.keys)-1].Position, t.to.issue)
 	return err
 }
 
@@ -177,7 +187,7 @@ func (t *transfer) searched(ctx context.Context) error {
 	list := make([]segments.Change, len(t.keys))
 	to := uint32(t.to.variant)
 	for i, k := range t.keys {
-		list[i] = segments.Change{Position: k.Filing, KeepDay: int(k.KeepDay), Patch: columns.Patch{Variant: &to}}
+		list[i] = segments.Change{Position: k.Position, KeepDay: int(k.KeepDay), Patch: columns.Patch{Variant: &to}}
 	}
 	return segments.WriteChanges(ctx, t.tx, t.project, list)
 }
@@ -188,7 +198,7 @@ func (t *transfer) slot(ctx context.Context) error {
 	for chunk := range slices.Chunk(t.keys, db.StatementRows) {
 		args := []any{t.from.variant}
 		for _, k := range chunk {
-			args = append(args, k.Filing)
+			args = append(args, k.Position)
 		}
 		in := " FROM newest_body WHERE variant=? AND filing IN (" + db.Marks(len(chunk)) + ")"
 		if _, err := t.tx.ExecContext(ctx, "INSERT IGNORE INTO newest_body (variant, project, filing, keep_day, written, dictionary, body) SELECT ?, project, filing, keep_day, written, dictionary, body"+in, append([]any{t.to.variant}, args...)...); err != nil {
@@ -232,9 +242,6 @@ func (t *transfer) counts(ctx context.Context) error {
 			}
 		}
 	}
-	if err := t.spans(ctx); err != nil {
-		return err
-	}
 	for day, n := range t.days {
 		for _, x := range []struct{ issue, sign int64 }{{t.from.issue, -1}, {t.to.issue, 1}} {
 			if err := addTrend(ctx, t.tx, x.issue, day, x.sign*n, 0); err != nil {
@@ -266,8 +273,9 @@ func (t *transfer) take(ctx context.Context, table, column string, k, n int64) e
 	return err
 }
 
-// spans makes anew when what stays was first and last seen, by release and
-// environment; where days were dropped it stays as it was.
+// spans makes again when what stays was first and last seen, by release and
+// environment, of those that the part has, too; where days were dropped it stays as it was. It reads
+// all events of the variant, so it is done once, with the last of those that go.
 func (t *transfer) spans(ctx context.Context) error {
 	if t.from.dropped > 0 {
 		return nil
@@ -289,10 +297,14 @@ func (t *transfer) spans(ctx context.Context) error {
 	}
 	for _, x := range []struct {
 		table, column string
-		gone          map[int64]*ingest.Span
 		stay          map[int64]*ingest.Span
-	}{{"issue_release", "app_release", t.releases, rels}, {"issue_env", "environment", t.environs, envs}} {
-		for k := range x.gone {
+	}{{"issue_release", "app_release", rels}, {"issue_env", "environment", envs}} {
+		gone, err := db.Numbers(ctx, t.tx, "SELECT "+x.column+" FROM "+x.table+" WHERE issue=? AND variant=?",
+			t.to.issue, t.to.variant)
+		if err != nil {
+			return err
+		}
+		for _, k := range gone {
 			if sp := x.stay[k]; sp != nil {
 				if _, err := t.tx.ExecContext(ctx,
 					"UPDATE "+x.table+" SET first_seen=?, last_seen=? WHERE issue=? AND "+x.column+"=? AND variant=?",

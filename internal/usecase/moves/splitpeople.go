@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/usecase/ingest"
 )
 
-// movePeople moves the pairs of users, and counts users anew on both sides: how
+// movePeople moves the pairs of users, and counts users again on both sides: how
 // many of those concerned each had before, and has then.
 func (t *transfer) movePeople(ctx context.Context) error {
 	if len(t.users) == 0 {
@@ -97,19 +97,19 @@ func (t *transfer) givePairs(ctx context.Context) error {
 	return db.InsertRows(ctx, t.tx, ingest.UserDaysHead, "", days)
 }
 
-// takePairs removes the pairs that no event of the old variant stands for any
+// takePairs removes the pairs that no event of the old variant represents any
 // more. Where days were dropped, pairs stay but for days that are kept: nobody
 // can say whose they were.
 func (t *transfer) takePairs(ctx context.Context) error {
 	last, days := map[int64]int64{}, map[ingest.Key2]bool{}
-	users := db.AnyOf(slices.Sorted(maps.Keys(t.users))) // asked for at once: each time all of the variant is read
+	users := db.AnyOf(slices.Sorted(maps.Keys(t.users))) // asked for at once: many of them read all of the variant
 	err := db.Each(ctx, t.tx, func(r *sql.Rows) error {
 		var user, day int64
 		err := r.Scan(&user, &day)
 		last[user] = max(last[user], day)
 		days[ingest.Key2{A: day, B: user}] = true
 		return err
-	}, "SELECT DISTINCT user, thrown DIV 86400000000 FROM event FORCE INDEX (by_variant) WHERE variant=? AND user IN ("+db.Marks(len(users))+")", append([]any{t.from.variant}, users...)...)
+	}, "SELECT DISTINCT user, thrown DIV 86400000000 FROM event WHERE project=? AND variant=? AND user IN ("+db.Marks(len(users))+")", append([]any{t.project, t.from.variant}, users...)...)
 	if err != nil {
 		return err
 	}

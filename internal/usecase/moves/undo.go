@@ -7,9 +7,9 @@ import (
 	"errors"
 	"fmt"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
@@ -29,7 +29,7 @@ func (s *Service) UndoMove(ctx context.Context, tx *sql.Tx, p *projects.Project,
 		return err
 	}
 	if undone.Valid || m.Kind == MoveUndo || m.Kind == moveLate || m.Kind == MoveAnew {
-		return fault.New(fault.Conflict, "this %s was undone already", m.Kind)
+		return problem.New(problem.Conflict, "this %s was undone already", m.Kind)
 	}
 	if err := s.inTheWay(ctx, tx, p, m); err != nil {
 		return err
@@ -86,7 +86,7 @@ func (s *Service) inTheWay(ctx context.Context, tx *sql.Tx, p *projects.Project,
 		return err
 	}
 	if m.Kind == MoveSplit && into.Valid {
-		return fault.New(fault.Conflict, first,
+		return problem.New(problem.Conflict, first,
 			fmt.Sprintf("%s was merged into %s", s.issues.IssueName(ctx, tx, m.From),
 				s.issues.IssueName(ctx, tx, into.Int64)))
 	}
@@ -95,7 +95,7 @@ func (s *Service) inTheWay(ctx context.Context, tx *sql.Tx, p *projects.Project,
 	const parts = "SELECT m.from_issue, m.to_issue FROM move_alias a JOIN split_alias b ON b.grouping_version=a.grouping_version AND b.hash=a.hash JOIN split s ON s.id=b.split AND s.project=? AND s.active=1 JOIN move m ON m.id=s.move WHERE a.move=? AND m.id>a.move ORDER BY m.id DESC LIMIT 1"
 	err := tx.QueryRowContext(ctx, parts, p.ID, m.ID).Scan(&split, &laterTo)
 	if err == nil {
-		return fault.New(fault.Conflict, first,
+		return problem.New(problem.Conflict, first,
 			fmt.Sprintf("%s was split off from %s", s.issues.IssueName(ctx, tx, laterTo),
 				s.issues.IssueName(ctx, tx, split)))
 	}
@@ -114,16 +114,16 @@ func (s *Service) inTheWay(ctx context.Context, tx *sql.Tx, p *projects.Project,
 		return err
 	}
 	if kind == MoveAnew {
-		return fault.New(fault.Conflict, "the stored events were regrouped since; take that back first: firethorn group undo --project %s", p.Name)
+		return problem.New(problem.Conflict, "the stored events were regrouped since; take that back first: firethorn group undo --project %s", p.Name)
 	}
 	if kind == moveLate {
-		return fault.New(fault.Conflict, "symbols came since, and events went on to %s where they belong; what is there stays", s.issues.IssueName(ctx, tx, laterTo))
+		return problem.New(problem.Conflict, "symbols came since, and events went on to %s where they belong; what is there stays", s.issues.IssueName(ctx, tx, laterTo))
 	}
-	return fault.New(fault.Conflict, first,
+	return problem.New(problem.Conflict, first,
 		fmt.Sprintf("%s was merged into %s", s.issues.IssueName(ctx, tx, m.To), s.issues.IssueName(ctx, tx, laterTo)))
 }
 
-// undoing is a move that is taken back by another one, between the same issues.
+// undoing is a move that is undone by another one, between the same issues.
 type undoing struct {
 	project      *projects.Project
 	undone, back *Move
@@ -231,7 +231,7 @@ func (s *Service) restoreTarget(ctx context.Context, tx *sql.Tx, project int64, 
 	// A release that its own variants were seen in since keeps it regressed.
 	const since = "SELECT n.name, MAX(x.last_seen) FROM variant v JOIN issue_release x ON x.variant=v.id AND x.issue=? JOIN app_release n ON n.id=x.app_release" +
 		" WHERE v.issue=? AND x.last_seen>(SELECT COALESCE(MAX(at),0) FROM history WHERE issue=? AND kind='fix') GROUP BY n.id"
-	entry, err := s.regressedBy(ctx, tx, project, was.Standing, since, x.ID, x.ID, x.ID)
+	entry, err := s.regressedBy(ctx, tx, project, was.Status, since, x.ID, x.ID, x.ID)
 	if err != nil || entry != nil {
 		return err
 	}

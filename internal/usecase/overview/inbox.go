@@ -11,13 +11,13 @@ import (
 
 // InboxState is how much waits.
 type InboxState struct {
-	Rows, Events, SetAside int64
-	Oldest                 time.Time // zero when nothing waits
-	ByProject              map[int64]int64
-	Following              int64 // moves whose derived rows, and splits whose events, are on their way
+	Rows, Events, Failed int64
+	Oldest               time.Time // zero when nothing waits
+	ByProject            map[int64]int64
+	Following            int64 // moves whose derived rows, and splits whose events, are on their way
 }
 
-// Inbox says how much waits and how much was set aside.
+// Inbox says how much waits and how much failed.
 func (s *Service) Inbox(ctx context.Context) (InboxState, error) {
 	st := InboxState{ByProject: map[int64]int64{}}
 	err := db.Each(ctx, s.db, func(r *sql.Rows) error {
@@ -35,5 +35,5 @@ func (s *Service) Inbox(ctx context.Context) (InboxState, error) {
 	if err != nil {
 		return st, err
 	}
-	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM failed_event), (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)+(SELECT COUNT(*) FROM regroup WHERE "+regrouping.Works+")").Scan(&st.SetAside, &st.Following)
+	return st, s.db.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM failed_event), (SELECT COUNT(*) FROM move WHERE following=1)+(SELECT COUNT(*) FROM split WHERE looking=1)+(SELECT COUNT(*) FROM regroup WHERE "+regrouping.Works+")").Scan(&st.Failed, &st.Following)
 }

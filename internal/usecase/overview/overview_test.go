@@ -13,7 +13,7 @@ func TestOverview_CountsWhatAPageOfProjectsShows(t *testing.T) {
 		t.Errorf("an empty project: %+v %v", o, err)
 	}
 	b.File(testbed.Event{ID: "1", Function: "tideAt", Release: "4.2.0", At: testbed.Noon, Stands: 3}, testbed.Event{ID: "2", Function: "priceOf", Release: "4.2.0", At: testbed.Noon})
-	if err := b.Scoring.RefreshBasis(t.Context(), b.Project.ID); err != nil {
+	if err := b.Scoring.RefreshInputs(t.Context(), b.Project.ID); err != nil {
 		t.Fatal(err)
 	}
 	o, err = b.Overview.Overview(t.Context(), b.Project.ID)

@@ -5,8 +5,8 @@ import (
 	"database/sql"
 	"fmt"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/audit"
@@ -14,19 +14,19 @@ import (
 	"firethorn/internal/store/projects"
 )
 
-// adoptChunk is how many variants are fingerprinted anew before the progress
+// adoptChunk is how many variants are fingerprinted again before the progress
 // is written down.
 const adoptChunk = 100
 
-// Printer fingerprints a kept body anew, by the version of the rules file that
-// its variant was filed under.
+// Printer fingerprints a kept body again, by the version of the rules file that
+// its variant was processed under.
 type Printer func(ctx context.Context, rulesVersion int, body []byte) (key, through fingerprint.Key, err error)
 
 // WantGrouping lets a project adopt a grouping version, newer or older than its
-// own, before its next events are filed. Nothing regroups by that.
+// own, before its next events are processed. Nothing regroups by that.
 func (s *Service) WantGrouping(ctx context.Context, project int64, version int) error {
 	if version < fingerprint.Oldest || version > fingerprint.Version {
-		return fault.New(fault.BadInput, "there is no grouping version %d; this service knows %d to %d", version, fingerprint.Oldest, fingerprint.Version)
+		return problem.New(problem.BadInput, "there is no grouping version %d; this service knows %d to %d", version, fingerprint.Oldest, fingerprint.Version)
 	}
 	return s.db.InTx(ctx, func(tx *sql.Tx) error {
 		if err := projects.WantGrouping(ctx, tx, project, version); err != nil {
@@ -39,7 +39,7 @@ func (s *Service) WantGrouping(ctx context.Context, project int64, version int) 
 
 // AdoptGrouping makes the issues of a project known under another grouping
 // version, so that nothing regroups by itself: the events that are kept
-// of each variant of other versions are fingerprinted anew, and what comes out leads to the
+// of each variant of other versions are fingerprinted again, and what comes out leads to the
 // issue they are in. print does that for one kept body: through is the
 // fingerprint that blames who called its origin, zero where there is none. Where two issues come
 // to one fingerprint the one of the older variant has it. It can be stopped at
@@ -80,7 +80,7 @@ func (s *Service) AdoptGrouping(ctx context.Context, project int64, to int, prin
 	}
 }
 
-// otherVariant is a variant with the fingerprint it was filed under, without splits.
+// otherVariant is a variant with the fingerprint it was processed under, without splits.
 type otherVariant struct {
 	id, issue      int64
 	version, rules int

@@ -9,23 +9,23 @@ import (
 )
 
 // A function that many others call to fail on their behalf is found out: who
-// calls it from then on has an issue of its own, and what was filed before
+// calls it from then on has an issue of its own, and what was processed before
 // stays where it is.
 func TestFile_FindsOutWhoFailsOnBehalfOfOthers(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	for i, caller := range []string{"openGate", "closeGate", "countSeats"} {
-		if n := b.Told("shut", "barrier", caller); n != 1 {
+		if n := b.AddEvent("shut", "barrier", caller); n != 1 {
 			t.Fatalf("caller %d: %d issues", i+1, n)
 		}
 	}
-	if n := b.Told("shut", "barrier", "callCrew"); n != 2 {
+	if n := b.AddEvent("shut", "barrier", "callCrew"); n != 2 {
 		t.Fatalf("the fourth caller: %d issues", n)
 	}
-	if n := b.Told("shut", "barrier", "ringBell"); n != 3 {
+	if n := b.AddEvent("shut", "barrier", "ringBell"); n != 3 {
 		t.Errorf("the fifth caller: %d issues", n)
 	}
 	for _, caller := range []string{"openGate", "closeGate", "callCrew", "callCrew", "ringBell"} {
-		if n := b.Told("shut", "barrier", caller); n != 3 {
+		if n := b.AddEvent("shut", "barrier", caller); n != 3 {
 			t.Errorf("%s again: %d issues", caller, n)
 		}
 	}
@@ -37,13 +37,13 @@ func TestFile_FindsOutWhoFailsOnBehalfOfOthers(t *testing.T) {
 	}
 	// A mistake in the function itself is its own, however many call it.
 	for _, caller := range []string{"a1", "b2", "c3", "d4", "e5", "f6"} {
-		if n := b.Told("Cannot read properties of undefined (reading 'gate')", "locate", caller+"Caller"); n != 4 {
+		if n := b.AddEvent("Cannot read properties of undefined (reading 'gate')", "locate", caller+"Caller"); n != 4 {
 			t.Errorf("%s: %d issues", caller, n)
 		}
 	}
 	// One whose name says that it asks for others is found out at the second.
-	b.Told("GET /gates was answered with 500", "fetchJson", "drawGates")
-	if n := b.Told("GET /seats was answered with 500", "fetchJson", "drawSeats"); n != 6 {
+	b.AddEvent("GET /gates was answered with 500", "fetchJson", "drawGates")
+	if n := b.AddEvent("GET /seats was answered with 500", "fetchJson", "drawSeats"); n != 6 {
 		t.Errorf("a second caller of fetchJson: %d issues", n)
 	}
 	b.Recounted()
@@ -54,10 +54,10 @@ func TestAdoptGrouping_RegroupsNothing(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	all := func() (issues int64) {
 		for i := range 5 {
-			b.Told("shut", fmt.Sprintf("gate%cOpens", 'A'+i))
+			b.AddEvent("shut", fmt.Sprintf("gate%cOpens", 'A'+i))
 		}
 		for _, caller := range []string{"openGate", "closeGate", "countSeats", "callCrew", "ringBell"} { // the last two have issues of their own
-			issues = b.Told("shut", "barrier", caller)
+			issues = b.AddEvent("shut", "barrier", caller)
 		}
 		return issues
 	}

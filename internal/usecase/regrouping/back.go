@@ -6,8 +6,8 @@ import (
 	"errors"
 	"fmt"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
@@ -28,10 +28,10 @@ func (s *Service) UndoRegroup(ctx context.Context, p *projects.Project, who acco
 	}
 	switch {
 	case g.State.Works():
-		return nil, fault.New(fault.Conflict, "the regrouping that %s began is still under way (%s)", g.Actor.Name,
+		return nil, problem.New(problem.Conflict, "the regrouping that %s began is still under way (%s)", g.Actor.Name,
 			g.State)
 	case g.State != RegroupDone:
-		return nil, fault.New(fault.Conflict, "the last regrouping is %s; there is nothing to undo", g.State)
+		return nil, problem.New(problem.Conflict, "the last regrouping is %s; there is nothing to undo", g.State)
 	}
 	as := *p
 	if err := s.projects.GiveRules(ctx, &as, g.Rules); err != nil {
@@ -100,10 +100,11 @@ func (s *Service) builtOn(ctx context.Context, tx *sql.Tx, g *Regrouping) error 
 		return err
 	}
 	if kind == moves.MoveSplit {
-		return fault.New(fault.Conflict, "%s was split off from %s since; undo that first",
+		return problem.New(problem.Conflict, "%s was split off from %s since; undo that first",
 			s.issues.IssueName(ctx, tx, to), s.issues.IssueName(ctx, tx, from))
 	}
-	return fault.New(fault.Conflict, "%s was merged into %s since; undo that first", s.issues.IssueName(ctx, tx, from),
+	return problem.New(problem.Conflict, "%s was merged into %s since; undo that first",
+		s.issues.IssueName(ctx, tx, from),
 		s.issues.IssueName(ctx, tx, to))
 }
 
@@ -120,7 +121,7 @@ func (s *Service) goneSince(ctx context.Context, tx *sql.Tx, g *Regrouping) erro
 	if err != nil {
 		return err
 	}
-	return fault.New(fault.Conflict, "%s was part of it and was deleted since; it cannot be taken back any more", s.issues.IssueName(ctx, tx, id))
+	return problem.New(problem.Conflict, "%s was part of it and was deleted since; it can no longer be undone", s.issues.IssueName(ctx, tx, id))
 }
 
 // bringBack lists the issues again that were emptied, and lets fingerprints
@@ -168,7 +169,7 @@ func (s *Service) bringBack(ctx context.Context, tx *sql.Tx, g *Regrouping, who 
 // plan was made and before anything moved, lead to where its number leads.
 func leadOn(ctx context.Context, tx *sql.Tx, g *Regrouping) error {
 	const on = "UPDATE alias a JOIN regroup_alias r ON r.regroup=? AND r.grouping_version=a.grouping_version AND r.hash=a.hash JOIN issue i ON i.id=a.issue SET a.issue=i.merged_into WHERE a.project=? AND i.merged_into IS NOT NULL"
-	for range moves.MostHops {
+	for range moves.MaxHops {
 		res, err := tx.ExecContext(ctx, on, g.ID, g.Project)
 		if err != nil {
 			return err

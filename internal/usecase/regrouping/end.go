@@ -22,7 +22,7 @@ func (w *regrouping) finish(ctx context.Context) error {
 	}
 	newest := map[int64]*moves.Readable{}
 	for _, id := range touched {
-		if newest[id], err = w.s.moves.NewestOf(ctx, id, w.reader); err != nil {
+		if newest[id], err = w.s.moves.NewestOf(ctx, w.Project, id, w.reader); err != nil {
 			return err
 		}
 	}
@@ -48,7 +48,7 @@ func (w *regrouping) finish(ctx context.Context) error {
 		} else if err := w.countStays(ctx, tx); err != nil {
 			return err
 		}
-		// Only the last one can be taken back.
+		// Only the last one can be undone.
 		for _, table := range []string{"regroup_variant", "regroup_alias", "regroup_issue"} {
 			if _, err := tx.ExecContext(ctx, "DELETE t FROM "+table+" t JOIN regroup g ON g.id=t.regroup WHERE g.project=? AND g.id<?", w.Project, w.ID); err != nil {
 				return err
@@ -73,7 +73,7 @@ func (w *regrouping) finish(ctx context.Context) error {
 func (w *regrouping) countStays(ctx context.Context, tx *sql.Tx) error {
 	const query = "UPDATE regroup SET stays=(SELECT COALESCE(SUM((SELECT COALESCE(SUM(stands_for),0) FROM event e FORCE INDEX (by_variant) WHERE e.variant=k.variant AND e.has_body=0 AND e.filing<=?) + k.dropped_events),0)" +
 		" FROM (SELECT DISTINCT p.variant, v.dropped_events FROM regroup_part p JOIN variant v ON v.id=p.variant WHERE p.regroup=? AND p.whole=0 AND p.target<>0) k) WHERE id=?"
-	_, err := tx.ExecContext(ctx, query, w.filing, w.ID, w.ID)
+	_, err := tx.ExecContext(ctx, query, w.position, w.ID, w.ID)
 	return err
 }
 
@@ -120,5 +120,5 @@ func (w *regrouping) fold(ctx context.Context, tx *sql.Tx, id int64) error {
 	}
 	return w.s.moves.AddMoveHistory(ctx, tx, id, nil, w.Actor, "regroup",
 		fmt.Sprintf("leads to %s now, for nothing of it stayed; it was %s", w.s.issues.IssueName(ctx, tx, into),
-			issue.Describe(from.Standing)))
+			issue.Describe(from.Status)))
 }

@@ -33,25 +33,25 @@ const partSelect = "SELECT v.id, v.issue, v.events, v.grouping_version, v.rules_
 
 func scanPart(r *sql.Rows) (*partRow, error) {
 	var p partRow
-	var filed, hash, print, plain []byte
+	var stored, hash, print, plain []byte
 	var shown string
 	if err := db.ScanNames(r,
 		db.Into{"id": &p.id, "issue": &p.issue, "events": &p.events, "grouping_version": &p.version,
-			"rules_version": &p.rules, "filed": &filed, "part": &p.part, "looked": &p.aVariant.looked, "hash": &hash,
+			"rules_version": &p.rules, "filed": &stored, "part": &p.part, "looked": &p.aVariant.looked, "hash": &hash,
 			"fingerprint": &print, "plain_fingerprint": &plain, "rule": &p.rule, "looks_through": &p.looksThrough,
 			"provisional": &p.provisional, "parts": &p.parts, "shown": &shown, "target": &p.target,
 			"fresh": &p.fresh}); err != nil {
 		return nil, err
 	}
-	p.filed, p.hash, p.print = fingerprint.Key(filed), fingerprint.Key(hash), fingerprint.Key(print)
+	p.stored, p.hash, p.print = fingerprint.Key(stored), fingerprint.Key(hash), fingerprint.Key(print)
 	if plain != nil {
 		p.plain = fingerprint.Key(plain)
 	}
 	return &p, json.Unmarshal([]byte(shown), &p.show)
 }
 
-// togetherMost is how many variants one move takes along.
-const togetherMost = 200
+// maxTogether is how many variants one move takes along.
+const maxTogether = 200
 
 // move makes the next move of the plan: whole variants of one issue that go to
 // another together, then events of variants that come apart; in the end what
@@ -119,7 +119,7 @@ func (w *regrouping) targetOf(ctx context.Context, tx *sql.Tx, p *partRow) (*mov
 		if err != nil {
 			return nil, err
 		}
-		to, err := w.s.moves.NewPart(ctx, tx, w.p, number, p.show.shown(), p.show.Filing, p.show.Thrown)
+		to, err := w.s.moves.NewPart(ctx, tx, w.p, number, p.show.shown(), p.show.Position, p.show.Thrown)
 		if err != nil {
 			return nil, err
 		}
@@ -149,7 +149,7 @@ func (w *regrouping) moveWhole(ctx context.Context, tx *sql.Tx, first *partRow) 
 		p, err := scanPart(r)
 		list = append(list, p)
 		return err
-	}, partSelect+" AND v.issue=? AND p.target=? AND p.fresh=? ORDER BY p.variant LIMIT ?", w.ID, w.pass, true, first.issue, first.target, first.fresh, togetherMost)
+	}, partSelect+" AND v.issue=? AND p.target=? AND p.fresh=? ORDER BY p.variant LIMIT ?", w.ID, w.pass, true, first.issue, first.target, first.fresh, maxTogether)
 	if err != nil || len(list) == 0 { // somebody moved them meanwhile: they are found again
 		return err
 	}
@@ -191,7 +191,7 @@ func (w *regrouping) moveWhole(ctx context.Context, tx *sql.Tx, first *partRow) 
 	if err := w.s.moves.Flip(ctx, tx, m); err != nil {
 		return err
 	}
-	return w.tell(ctx, tx, m, to, events, first.rule, regressed)
+	return w.addHistory(ctx, tx, m, to, events, first.rule, regressed)
 }
 
 func (w *regrouping) newMove(ctx context.Context, tx *sql.Tx, from int64, to *moves.Side) (*moves.Move, error) {
@@ -203,9 +203,9 @@ func (w *regrouping) newMove(ctx context.Context, tx *sql.Tx, from int64, to *mo
 	return m, w.s.moves.NewMove(ctx, tx, m, w.Actor, src, to)
 }
 
-// tell writes a move into the history of both sides.
-func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *moves.Move, to *moves.Side, events int64, rule string,
-	regressed *issue.Entry) error {
+// addHistory writes a move into the history of both sides.
+func (w *regrouping) addHistory(ctx context.Context, tx *sql.Tx, m *moves.Move, to *moves.Side, events int64,
+	rule string, regressed *issue.Entry) error {
 	why := "grouping version " + fmt.Sprint(w.p.GroupingVersion)
 	if rule != "" {
 		why = "the rule “" + rule + "”"
@@ -235,7 +235,7 @@ func (w *regrouping) tell(ctx context.Context, tx *sql.Tx, m *moves.Move, to *mo
 // makes a variant of its own, so that an undo can tell it apart. What people
 // split off by hand keeps its own.
 func (w *regrouping) rehash(ctx context.Context, tx *sql.Tx, p *partRow) error {
-	if p.part && p.rule == "" || p.filed == p.print && p.version == w.p.GroupingVersion {
+	if p.part && p.rule == "" || p.stored == p.print && p.version == w.p.GroupingVersion {
 		return nil
 	}
 	const save = "INSERT IGNORE INTO regroup_variant (regroup, variant, grouping_version, hash, fingerprint, base, base_fingerprint, looked, rules_version, parts)" +
@@ -263,11 +263,11 @@ func (w *regrouping) lead(ctx context.Context, tx *sql.Tx, p *partRow, to int64)
 			return err
 		}
 	}
-	if p.rule != "" || p.print == p.filed {
+	if p.rule != "" || p.print == p.stored {
 		return nil
 	}
 	v := otherVariant{id: p.id, issue: to, version: p.version, rules: p.rules, looked: p.aVariant.looked}
-	return carry(ctx, tx, w.Project, w.p.GroupingVersion, v, p.filed, p.print)
+	return carry(ctx, tx, w.Project, w.p.GroupingVersion, v, p.stored, p.print)
 }
 
 func (w *regrouping) alias(ctx context.Context, tx *sql.Tx, key fingerprint.Key, to int64, there string,
@@ -357,13 +357,11 @@ func (w *regrouping) moveApart(ctx context.Context, tx *sql.Tx, p *partRow) erro
 	if err != nil {
 		return err
 	}
-	if err := w.tell(ctx, tx, m, to, after-before, p.rule, regressed); err != nil {
+	if err := w.addHistory(ctx, tx, m, to, after-before, p.rule, regressed); err != nil {
 		return err
 	}
-	if left > 0 {
-		return nil
-	}
-	if err := w.lead(ctx, tx, p, to.ID); err != nil {
+	// New events go where the first ones went, also while others are on their way.
+	if err := w.lead(ctx, tx, p, to.ID); err != nil || left > 0 {
 		return err
 	}
 	return done()

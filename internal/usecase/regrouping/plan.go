@@ -12,7 +12,7 @@ import (
 	"firethorn/internal/usecase/similar"
 )
 
-// planned is a part of a variant with the cell that stands for it.
+// planned is a part of a variant with its cell.
 type planned struct {
 	variant int64
 	hash    []byte
@@ -33,8 +33,8 @@ func (w *regrouping) plan(ctx context.Context) error {
 			return err
 		}
 		plan := regroup.Decide(cells)
-		if plan.New > mostMade {
-			why := fmt.Sprintf("it would make %d new issues, and %d are the most: try the rules, and let them tell fewer apart", plan.New, mostMade)
+		if plan.New > maxMade {
+			why := fmt.Sprintf("it would create %d new issues; the maximum is %d: change the rules so that they separate fewer, and try them", plan.New, maxMade)
 			_, err := tx.ExecContext(ctx, "UPDATE regroup SET state='stopped', ended=?, why=? WHERE id=?", db.Micros(w.s.db.Now()), why, w.ID)
 			return err
 		}
@@ -63,12 +63,12 @@ func (w *regrouping) plan(ctx context.Context) error {
 	})
 }
 
-// cells are what of each variant is told apart, what of it nobody can tell, and
+// cells are the parts of each variant that are distinguished, the rest of it, and
 // who has the fingerprints already that come out.
 func (w *regrouping) cells(ctx context.Context, tx *sql.Tx) (cells []regroup.Cell, parts []planned, err error) {
-	type variantSum struct{ events, told, issue int64 }
+	type variantSum struct{ events, counted, issue int64 }
 	cond, args := w.scope()
-	sums, filed := map[int64]*variantSum{}, map[int64]regroup.Cell{}
+	sums, stored := map[int64]*variantSum{}, map[int64]regroup.Cell{}
 	prints := map[fingerprint.Key]bool{}
 	err = db.Each(ctx, tx, func(r *sql.Rows) error {
 		var variant, issue, events, bodies int64
@@ -96,9 +96,9 @@ func (w *regrouping) cells(ctx context.Context, tx *sql.Tx) (cells []regroup.Cel
 			c.Events = min(bodies, events)
 			if sums[variant] == nil {
 				sums[variant] = &variantSum{events: events, issue: issue}
-				filed[variant] = c
+				stored[variant] = c
 			}
-			sums[variant].told += c.Events
+			sums[variant].counted += c.Events
 		}
 		cells, parts = append(cells, c), append(parts, planned{variant, hash})
 		return nil
@@ -108,8 +108,8 @@ func (w *regrouping) cells(ctx context.Context, tx *sql.Tx) (cells []regroup.Cel
 		return nil, nil, err
 	}
 	for variant, s := range sums {
-		if rest := s.events - s.told; rest > 0 {
-			c := filed[variant]
+		if rest := s.events - s.counted; rest > 0 {
+			c := stored[variant]
 			c.Then, c.Ruled, c.Events = c.Now, false, rest
 			cells, parts = append(cells, c), append(parts, planned{variant: variant})
 		}

@@ -36,18 +36,18 @@ const (
 type aVariant struct {
 	id, issue, events int64
 	version, rules    int
-	filed             fingerprint.Key // without splits
+	stored            fingerprint.Key // without splits
 	part, looked      bool
 }
 
-// foundPart is what of a variant the new way tells apart.
+// foundPart is what of a variant the new way distinguishes.
 type foundPart struct {
 	hash, print, plain fingerprint.Key
 	rule               string
 	looked             bool
 	provisional        bool
 	parts              string
-	filing             int64 // of the event that shows it
+	position           int64 // of the event that shows it
 	shown              shownEvent
 	events             []moves.BodyKey
 	forms              [][]byte // bodies kept for good
@@ -60,7 +60,8 @@ type shownEvent struct {
 	OriginLine                 int
 	Severity                   string
 	Unhandled                  bool
-	Filing, Thrown             int64
+	Position                   int64 `json:"Filing"` // the name that rows were stored with
+	Thrown                     int64
 }
 
 func (e shownEvent) shown() issues.Shown {
@@ -69,19 +70,19 @@ func (e shownEvent) shown() issues.Shown {
 }
 
 // read looks at the kept bodies of some variants and notes what the new way
-// tells apart of each; after the last it makes the plan.
+// distinguishes of each; after the last it makes the plan.
 func (w *regrouping) read(ctx context.Context) error {
 	var list []aVariant
 	cond, args := w.scope()
 	err := db.Each(ctx, w.s.db, func(r *sql.Rows) error {
 		var v aVariant
-		var filed []byte
+		var stored []byte
 		if err := db.ScanNames(r,
 			db.Into{"id": &v.id, "issue": &v.issue, "events": &v.events, "grouping_version": &v.version,
-				"rules_version": &v.rules, "filed": &filed, "part": &v.part, "looked": &v.looked}); err != nil {
+				"rules_version": &v.rules, "filed": &stored, "part": &v.part, "looked": &v.looked}); err != nil {
 			return err
 		}
-		v.filed = fingerprint.Key(filed)
+		v.stored = fingerprint.Key(stored)
 		list = append(list, v)
 		return nil
 	}, "SELECT id, issue, events, grouping_version, rules_version, COALESCE(base_fingerprint, fingerprint) AS filed, base_fingerprint IS NOT NULL AS part, looked FROM variant v WHERE "+cond+" AND v.id>? ORDER BY v.id LIMIT ?", append(args, w.at, readVariants)...)
@@ -137,7 +138,7 @@ func (w *regrouping) note(ctx context.Context, tx *sql.Tx, list []aVariant, foun
 				continue
 			}
 			for _, k := range f.events {
-				events = append(events, []any{w.ID, w.pass, v.id, f.hash[:], k.Filing, k.KeepDay})
+				events = append(events, []any{w.ID, w.pass, v.id, f.hash[:], k.Position, k.KeepDay})
 			}
 			for _, form := range f.forms {
 				forms = append(forms, []any{w.ID, w.pass, v.id, f.hash[:], form})
@@ -162,7 +163,7 @@ type packedBody struct {
 	body       []byte
 }
 
-// parts tells the kept bodies of a variant apart; n is how many were read.
+// parts sorts the kept bodies of a variant into parts; n is how many were read.
 func (w *regrouping) parts(ctx context.Context, v aVariant) (out []*foundPart, n int, err error) {
 	r := partsReader{w: w, v: v, by: map[fingerprint.Key]*foundPart{}}
 	// The newest body may stand apart, and those kept for good are mostly of
@@ -176,12 +177,12 @@ func (w *regrouping) parts(ctx context.Context, v aVariant) (out []*foundPart, n
 	err = db.Each(ctx, w.s.db, func(r *sql.Rows) error {
 		var x packedBody
 		var id []byte
-		err := r.Scan(&x.form, &id, &x.Filing, &x.KeepDay, &x.thrown, &x.dictionary, &x.body)
+		err := r.Scan(&x.form, &id, &x.Position, &x.KeepDay, &x.thrown, &x.dictionary, &x.body)
 		if err == nil && !(same && x.form != nil && read[[16]byte(id)]) {
 			few = append(few, x)
 		}
 		return err
-	}, "SELECT form, event, 0, 0, thrown, NULL, body FROM exemplar WHERE variant=? UNION ALL SELECT NULL, e.id, n.filing, n.keep_day, e.thrown, n.dictionary, n.body FROM newest_body n JOIN event e ON e.project=n.project AND e.filing=n.filing AND e.keep_day=n.keep_day WHERE n.variant=? AND n.filing<=?", v.id, v.id, w.filing)
+	}, "SELECT form, event, 0, 0, thrown, NULL, body FROM exemplar WHERE variant=? UNION ALL SELECT NULL, e.id, n.filing, n.keep_day, e.thrown, n.dictionary, n.body FROM newest_body n JOIN event e ON e.project=n.project AND e.filing=n.filing AND e.keep_day=n.keep_day WHERE n.variant=? AND n.filing<=?", v.id, v.id, w.position)
 	if err != nil {
 		return nil, r.n, err
 	}
@@ -190,7 +191,7 @@ func (w *regrouping) parts(ctx context.Context, v aVariant) (out []*foundPart, n
 }
 
 // partsReader sorts the kept bodies of a variant into the parts that the new way
-// tells apart.
+// distinguishes.
 type partsReader struct {
 	w   *regrouping
 	v   aVariant
@@ -208,14 +209,14 @@ func (r *partsReader) keptBodies(ctx context.Context) (map[[16]byte]bool, error)
 		err := db.Each(ctx, r.w.s.db.Slow, func(r *sql.Rows) error {
 			var x packedBody
 			var id []byte
-			if err := r.Scan(&id, &x.Filing, &x.KeepDay, &x.thrown, &x.dictionary, &x.body); err != nil {
+			if err := r.Scan(&id, &x.Position, &x.KeepDay, &x.thrown, &x.dictionary, &x.body); err != nil {
 				return err
 			}
 			read[[16]byte(id)] = true
 			page = append(page, x)
 			return nil
 		}, "SELECT e.id, e.filing, e.keep_day, e.thrown, b.dictionary, b.body FROM (SELECT id, project, filing, keep_day, thrown FROM event FORCE INDEX (by_variant) WHERE variant=? AND has_body=1 AND filing>? AND filing<=? ORDER BY filing LIMIT ?) e"+
-			" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", r.v.id, at, r.w.filing, readPage)
+			" JOIN event_body b ON b.project=e.project AND b.filing=e.filing AND b.keep_day=e.keep_day ORDER BY e.filing", r.v.id, at, r.w.position, readPage)
 		if err != nil {
 			return nil, err
 		}
@@ -223,7 +224,7 @@ func (r *partsReader) keptBodies(ctx context.Context) (map[[16]byte]bool, error)
 			return nil, err
 		}
 		if full = len(page) == readPage; full {
-			at = page[len(page)-1].Filing
+			at = page[len(page)-1].Position
 		}
 	}
 	return read, nil
@@ -268,16 +269,16 @@ func (r *partsReader) add(x packedBody, k *pipeline.Kept) error {
 			return err
 		}
 		f = &foundPart{hash: print.Variant, print: print.Key, plain: plain, looked: print.Looked,
-			provisional: print.Provisional, parts: event.TrimText(string(raw), 60_000), filing: -1}
+			provisional: print.Provisional, parts: event.TrimText(string(raw), 60_000), position: -1}
 		if print.Ruling != nil {
 			f.rule = print.Ruling.Rule
 		}
 		r.by[print.Variant], r.out = f, append(r.out, f)
 	}
-	if x.Filing > f.filing {
+	if x.Position > f.position {
 		s := ingest.ShownBy(print, k.Event)
-		f.filing, f.shown = x.Filing, shownEvent{s.Headline, s.Place, s.Message, s.OriginFunction, s.OriginFile,
-			s.OriginLine, s.Severity, s.Unhandled, x.Filing, x.thrown}
+		f.position, f.shown = x.Position, shownEvent{s.Headline, s.Place, s.Message, s.OriginFunction, s.OriginFile,
+			s.OriginLine, s.Severity, s.Unhandled, x.Position, x.thrown}
 	}
 	if x.form != nil {
 		f.forms = append(f.forms, x.form)

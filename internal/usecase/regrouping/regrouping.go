@@ -7,8 +7,8 @@ import (
 	"fmt"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/fingerprint"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/rules"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
@@ -18,12 +18,12 @@ import (
 	"firethorn/internal/usecase/moves"
 )
 
-// Regrouping is stored events of a project grouped anew, in the background:
+// Regrouping is stored events of a project grouped again, in the background:
 // read, planned (core/regroup) and moved, variant by variant. It goes on where
-// it was after any interruption, and can be taken back as a whole.
+// it was after any interruption, and can be undone as a whole.
 //
 // Reading order: regroup.go (begin, stop, undo), regroupread.go (what of each
-// variant the new way tells apart), regroupplan.go (where it goes),
+// variant the new way distinguishes), regroupplan.go (where it goes),
 // regroupmove.go (the moves), regroupback.go (the undo).
 type Regrouping struct {
 	ID, Project             int64
@@ -41,9 +41,9 @@ type Regrouping struct {
 	Ended                   *time.Time
 	UndoneBy, Why           string
 
-	pass             int
-	at, last, filing int64 // variants are read up to last and were up to at; bodies up to filing
-	rulesPushed      time.Time
+	pass               int
+	at, last, position int64 // variants are read up to last and were up to at; bodies up to position
+	rulesPushed        time.Time
 }
 
 // RegroupState says how far a regrouping is.
@@ -67,10 +67,10 @@ func (s RegroupState) Works() bool {
 const (
 	Works = "state IN ('reading','moving','undoing')"
 	// rulesSettle is how long a rules file may take to act in every process:
-	// what is filed by the one before until then is read as well.
+	// what is processed by the one before until then is read as well.
 	rulesSettle = 6 * time.Second
-	// mostMade is how many issues one regrouping may make.
-	mostMade = 5_000
+	// maxMade is how many issues one regrouping may make.
+	maxMade = 5_000
 )
 
 const regroupColumns = "g.id, g.project, g.at, g.actor_kind, g.actor, g.state, g.rules_version, g.grouping_version, g.before_rules, g.before_grouping, g.variants," +
@@ -87,7 +87,7 @@ func scanRegroup(r *sql.Rows) (*Regrouping, error) {
 			"before_rules": &g.BeforeRules, "before_grouping": &g.BeforeVers, "variants": &g.Variants,
 			"of_variants": &g.Of, "bodies": &g.Bodies, "events": &g.Events, "stays": &g.Stays, "made": &g.Made,
 			"emptied": &g.Emptied, "ended": &ended, "undone_by": &g.UndoneBy, "why": &g.Why, "pass": &g.pass,
-			"at_variant": &g.at, "last_variant": &g.last, "filing": &g.filing, "rules_pushed": &pushed})
+			"at_variant": &g.at, "last_variant": &g.last, "filing": &g.position, "rules_pushed": &pushed})
 	g.At, g.rulesPushed = db.FromMicros(at), db.FromMicros(pushed)
 	if ended.Valid {
 		t := db.FromMicros(ended.Int64)
@@ -105,7 +105,7 @@ func (s *Service) Regroupings(ctx context.Context, project int64, limit int) (li
 func (s *Service) Regrouping(ctx context.Context, project *projects.Project, id int64) (*Regrouping, error) {
 	g, err := db.First(ctx, s.db, scanRegroup, "SELECT "+regroupColumns+" FROM regroup g WHERE g.project=? AND (g.id=? OR ?=0) ORDER BY g.id DESC LIMIT 1", project.ID, id, id)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "the stored events of %s were never regrouped", project.Name)
+		return nil, problem.New(problem.NotFound, "the stored events of %s were never regrouped", project.Name)
 	}
 	return g, err
 }
@@ -160,7 +160,7 @@ func idle(ctx context.Context, tx *sql.Tx, p *projects.Project) error {
 	if err != nil {
 		return err
 	}
-	return fault.New(fault.Conflict, "%s began to regroup %s at %s, and that is still under way (%s): firethorn group regroup --watch follows it, --stop ends it while it reads", who, p.Name, db.FromMicros(at).Format("15:04:05"), state)
+	return problem.New(problem.Conflict, "%s began to regroup %s at %s, and that is still under way (%s): firethorn group regroup --watch follows it, --stop ends it while it reads", who, p.Name, db.FromMicros(at).Format("15:04:05"), state)
 }
 
 // groupedBefore is the version of the rules and of grouping that what is stored
@@ -202,9 +202,9 @@ func (s *Service) StopRegroup(ctx context.Context, p *projects.Project, who acco
 		return err
 	}
 	if g.State.Works() {
-		return fault.New(fault.Conflict, "events are already moving; wait until it ends, then undo it: firethorn group undo --project %s", p.Name)
+		return problem.New(problem.Conflict, "events are already moving; wait until it ends, then undo it: firethorn group undo --project %s", p.Name)
 	}
-	return fault.New(fault.Conflict, "no regrouping of %s is under way", p.Name)
+	return problem.New(problem.Conflict, "no regrouping of %s is under way", p.Name)
 }
 
 // Regroupers lists the projects with a regrouping under way.
@@ -273,7 +273,7 @@ func (w *regrouping) step(ctx context.Context) error {
 }
 
 // scope is the condition that a variant of table alias v is read: all there
-// were when it began; for an undo those that were filed by what is taken back.
+// were when it began; for an undo those that were processed by what is undone.
 func (w *regrouping) scope() (cond string, args []any) {
 	if w.pass == 0 {
 		return "v.project=? AND v.id<=?", []any{w.Project, w.last}

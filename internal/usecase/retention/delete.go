@@ -8,14 +8,16 @@ import (
 	"fmt"
 
 	"firethorn/internal/core/columns"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/text"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/audit"
+	"firethorn/internal/store/events"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/releases"
 	"firethorn/internal/store/segments"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/status"
@@ -39,7 +41,7 @@ func whatGoes(ctx context.Context, q db.Querier, id int64, lock string) (d Delet
 }
 
 // Delete removes an issue with all its events, for good. events is how many
-// whoever asks believes go with it: while it is not so many, nothing is done.
+// anyone who asks believes go with it: while it is not so many, nothing is done.
 // The number stays taken, and says who deleted it; what comes under its
 // fingerprints from now on is a new issue. Events go in the background.
 func (s *Service) Delete(ctx context.Context, id int64, events int64, who accounts.Actor) (Deletion, error) {
@@ -51,20 +53,31 @@ func (s *Service) Delete(ctx context.Context, id int64, events int64, who accoun
 		}
 		name := s.issues.IssueName(ctx, tx, id)
 		if st == nil {
-			return fault.New(fault.NotFound, "%s is no issue of its own any more", name)
+			return problem.New(problem.NotFound, "%s is no issue of its own any more", name)
 		}
 		var moving, anew int
-		if err := tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM move WHERE project=? AND following=1), (SELECT COUNT(*) FROM regroup WHERE project=? AND state NOT IN ('done','stopped','undone'))", project, project).Scan(&moving, &anew); err != nil {
+		if err := tx.QueryRowContext(ctx, "SELECT (SELECT COUNT(*) FROM move WHERE project=? AND following=1), (SELECT COUNT(*) FROM regroup WHERE project=? AND state NOT IN ('done','stopped','undone'))", project, project).
+			Scan(&moving, &anew); err != nil {
 			return err
 		}
 		if moving+anew > 0 {
-			return fault.New(fault.Conflict, "counts are still following a merge, a split or a regrouping; delete %s once they are there (firethorn status says when)", name)
+			return problem.New(
+				problem.Conflict,
+				"counts are still following a merge, a split or a regrouping; delete %s once they are there (firethorn status says when)",
+				name,
+			)
 		}
 		if d, err = whatGoes(ctx, tx, id, " FOR UPDATE"); err != nil {
 			return err
 		}
 		if d.Events != events {
-			return fault.New(fault.Stale, "%s has %d events by now, not %d; look again, then confirm with that number", name, d.Events, events)
+			return problem.New(
+				problem.Stale,
+				"%s has %d events by now, not %d; look again, then confirm with that number",
+				name,
+				d.Events,
+				events,
+			)
 		}
 		if err := s.looseVariants(ctx, tx, id); err != nil {
 			return err
@@ -100,7 +113,7 @@ func (s *Service) Delete(ctx context.Context, id int64, events int64, who accoun
 		}
 		words := fmt.Sprintf("deleted with %s of %s", text.Counted(d.Events, "event"), text.Counted(d.Users, "user"))
 		return s.status.Record(ctx, tx, project, id,
-			status.HistoryLine{Entry: issue.Entry{Kind: "delete", Words: words}, Who: who})
+			status.HistoryLine{Entry: issue.Entry{Kind: "delete", Text: words}, Who: who})
 	})
 	return d, err
 }
@@ -115,7 +128,13 @@ func (s *Service) looseVariants(ctx context.Context, tx *sql.Tx, id int64) error
 		}
 		var key [16]byte
 		rand.Read(key[:])
-		_, err = tx.ExecContext(ctx, "UPDATE variant SET hash=?, fingerprint=?, base=NULL, base_fingerprint=NULL, provisional=0, sketched=1 WHERE id=?", key[:], key[:], v)
+		_, err = tx.ExecContext(
+			ctx,
+			"UPDATE variant SET hash=?, fingerprint=?, base=NULL, base_fingerprint=NULL, provisional=0, sketched=1 WHERE id=?",
+			key[:],
+			key[:],
+			v,
+		)
 	}
 	return err
 }
@@ -128,10 +147,11 @@ func (s *Service) Emptying(ctx context.Context) ([]int64, error) {
 // emptyChunk is how many events go in one transaction.
 const emptyChunk = 2000
 
-// EmptyNext removes a part of what is left of a deleted issue of a project.
+// EmptyNext removes a part of the remaining rows of a deleted issue.
 func (s *Service) EmptyNext(ctx context.Context, project int64) (more bool, err error) {
 	var id, variant int64
-	err = s.db.QueryRowContext(ctx, "SELECT i.id, COALESCE((SELECT MIN(v.id) FROM variant v WHERE v.issue=i.id), 0) FROM issue i WHERE i.emptied=0 AND i.deleted IS NOT NULL AND i.project=? ORDER BY i.id LIMIT 1", project).Scan(&id, &variant)
+	err = s.db.QueryRowContext(ctx, "SELECT i.id, COALESCE((SELECT MIN(v.id) FROM variant v WHERE v.issue=i.id), 0) FROM issue i WHERE i.emptied=0 AND i.deleted IS NOT NULL AND i.project=? ORDER BY i.id LIMIT 1", project).
+		Scan(&id, &variant)
 	if errors.Is(err, sql.ErrNoRows) {
 		return false, nil
 	}
@@ -166,13 +186,13 @@ func (s *Service) EmptyNext(ctx context.Context, project int64) (more bool, err 
 
 // emptyEvents removes some events of a variant.
 func (s *Service) emptyEvents(ctx context.Context, tx *sql.Tx, project, variant int64) (int, error) {
-	var keys []any
+	var keys []events.Key
 	var gone []segments.Change
 	err := db.Each(ctx, tx, func(r *sql.Rows) error {
-		var filing, keepDay int64
-		err := r.Scan(&filing, &keepDay)
-		keys = append(keys, project, filing, keepDay)
-		gone = append(gone, segments.Change{Position: filing, KeepDay: int(keepDay), Patch: columns.Patch{Gone: true}})
+		var k events.Key
+		err := r.Scan(&k.Position, &k.KeepDay)
+		keys = append(keys, k)
+		gone = append(gone, segments.Change{Position: k.Position, KeepDay: k.KeepDay, Patch: columns.Patch{Gone: true}})
 		return err
 	}, "SELECT filing, keep_day FROM event WHERE variant=? ORDER BY has_body, filing LIMIT ?", variant, emptyChunk)
 	if err != nil || len(keys) == 0 {
@@ -181,26 +201,22 @@ func (s *Service) emptyEvents(ctx context.Context, tx *sql.Tx, project, variant 
 	if err := segments.WriteChanges(ctx, tx, project, gone); err != nil {
 		return 0, err
 	}
-	n := len(keys) / 3
-	in := "(project, filing, keep_day) IN ("
-	for i := range n {
-		if i > 0 {
-			in += ","
-		}
-		in += "(?,?,?)"
-	}
-	in += ")"
-	for _, table := range []string{"event_body", "event"} {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM "+table+" WHERE "+in, keys...); err != nil {
-			return 0, err
+	for cond, args := range events.ByKeys(project, keys) {
+		for _, table := range []string{"event_body", "event"} {
+			if _, err := tx.ExecContext(ctx, "DELETE e FROM "+table+" e WHERE "+cond, args...); err != nil {
+				return 0, err
+			}
 		}
 	}
-	return n, nil
+	return len(keys), nil
 }
 
 // emptyRows removes what was counted of a deleted issue, once it has no events
 // any more, a part of each table at a time.
 func (s *Service) emptyRows(ctx context.Context, tx *sql.Tx, id int64) error {
+	if err := releases.DropIssue(ctx, tx, id); err != nil {
+		return err
+	}
 	left := int64(0)
 	tables := []string{"issue_trend", "dictionary", "comment", "watcher", "ticket_issue"}
 	for _, f := range moves.Followers {

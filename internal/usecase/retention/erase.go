@@ -10,16 +10,14 @@ import (
 	"fmt"
 	"slices"
 
-	"firethorn/internal/core/columns"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/pipeline"
 	"firethorn/internal/store/alerts"
 	"firethorn/internal/store/audit"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/store/events"
-	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/store/segments"
 	"firethorn/internal/store/sessions"
@@ -34,10 +32,10 @@ type Erasure struct {
 // Erase asks for a user of a project to be forgotten: bodies, exemplars and
 // dictionaries that hold them go, and a fresh random number takes the place of
 // the user in rows and pairs, so that counts stay true. It is done in the
-// background, once all that was received before is filed.
+// background, once all that was received before is processed.
 func (s *Service) Erase(ctx context.Context, p *projects.Project, identity, actor string) (*Erasure, error) {
 	if identity == "" {
-		return nil, fault.New(fault.BadInput, "which user? Give the identity that events carry, for example the user.id")
+		return nil, problem.New(problem.BadInput, "which user? Give the identity that events carry, for example the user.id")
 	}
 	user := pipeline.UserHash(p.UserSecret, identity)
 	var raw [8]byte
@@ -65,7 +63,7 @@ func (s *Service) ErasureState(ctx context.Context, project, id int64) (*Erasure
 	e := &Erasure{ID: id}
 	err := s.db.QueryRowContext(ctx, "SELECT events, done IS NOT NULL FROM erasure WHERE project=? AND id=?", project, id).Scan(&e.Events, &e.Done)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "there is no erasure %d", id)
+		return nil, problem.New(problem.NotFound, "there is no erasure %d", id)
 	}
 	return e, err
 }
@@ -106,7 +104,7 @@ func (s *Service) EraseNext(ctx context.Context, project int64) error {
 		return err
 	}
 	for _, step := range []func(context.Context) error{
-		e.events, e.exemplars, e.dictionaries, e.aside, e.words, e.pairs,
+		e.events, e.exemplars, e.dictionaries, e.failedEvents, e.searchTexts, e.pairs,
 	} {
 		if err := step(ctx); err != nil {
 			return err
@@ -119,77 +117,6 @@ func (s *Service) EraseNext(ctx context.Context, project int64) error {
 
 func (e *eraser) variants(ctx context.Context, q db.Querier) ([]int64, error) {
 	return db.Numbers(ctx, q, "SELECT DISTINCT u.variant FROM issue_user u JOIN issue i ON i.id=u.issue WHERE u.user=? AND i.project=?", e.user, e.p.ID)
-}
-
-// events takes bodies away and gives rows the replacement.
-func (e *eraser) events(ctx context.Context) error {
-	list, err := e.variants(ctx, e.s.db)
-	if err != nil {
-		return err
-	}
-	for _, v := range list {
-		for n := eraseChunk; n == eraseChunk; {
-			err := e.s.db.InTxOf(ctx, e.s.db.Slow, func(tx *sql.Tx) error {
-				var err error
-				n, err = e.eventChunk(ctx, tx, v)
-				return err
-			})
-			if err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-func (e *eraser) eventChunk(ctx context.Context, tx *sql.Tx, variant int64) (n int, err error) {
-	if err := projects.Lock(ctx, tx, e.p.ID); err != nil {
-		return 0, err
-	}
-	var issue, bodies int64
-	if err := tx.QueryRowContext(ctx, "SELECT issue FROM variant WHERE id=?", variant).Scan(&issue); err != nil {
-		return 0, err
-	}
-	type key struct{ filing, keepDay int64 }
-	var keys []key
-	err = db.Each(ctx, tx, func(r *sql.Rows) error {
-		var k key
-		var body int64
-		err := r.Scan(&k.filing, &k.keepDay, &body)
-		keys = append(keys, k)
-		bodies += body
-		return err
-	}, "SELECT filing, keep_day, has_body FROM event WHERE variant=? AND user=? ORDER BY has_body, filing LIMIT ?", variant, e.user, eraseChunk)
-	if err != nil {
-		return 0, err
-	}
-	blank := make([]segments.Change, len(keys))
-	for i, k := range keys {
-		blank[i] = segments.Change{Position: k.filing, KeepDay: int(k.keepDay), Patch: columns.Patch{Blank: true}}
-	}
-	if err := segments.WriteChanges(ctx, tx, e.p.ID, blank); err != nil {
-		return 0, err
-	}
-	for _, k := range keys {
-		if _, err := tx.ExecContext(ctx, "DELETE FROM event_body WHERE project=? AND filing=? AND keep_day=?", e.p.ID, k.filing, k.keepDay); err != nil {
-			return 0, err
-		}
-		if _, err := tx.ExecContext(ctx, "UPDATE event SET user=?, has_body=0 WHERE project=? AND filing=? AND keep_day=?", e.replacement, e.p.ID, k.filing, k.keepDay); err != nil {
-			return 0, err
-		}
-		if _, err := tx.ExecContext(ctx, "DELETE FROM newest_body WHERE variant=? AND filing=?", variant,
-			k.filing); err != nil {
-			return 0, err
-		}
-	}
-	if _, err := tx.ExecContext(ctx, "UPDATE variant SET bodies=bodies-? WHERE id=?", bodies, variant); err != nil {
-		return 0, err
-	}
-	if err := issues.DropBodies(ctx, tx, issue, bodies); err != nil {
-		return 0, err
-	}
-	_, err = tx.ExecContext(ctx, "UPDATE erasure SET events=events+? WHERE id=?", len(keys), e.id)
-	return len(keys), err
 }
 
 // of says whether a packed body was sent by the user.
@@ -318,9 +245,9 @@ func (e *eraser) rewrite(ctx context.Context, tx *sql.Tx, d *events.Dictionary, 
 	return nil
 }
 
-// aside lets go of what the user sent and could not be filed.
-func (e *eraser) aside(ctx context.Context) error {
-	list, err := e.s.inbox.SetAside(ctx, e.p.ID, 100_000)
+// failedEvents deletes the user's failed events.
+func (e *eraser) failedEvents(ctx context.Context) error {
+	list, err := e.s.inbox.FailedEvents(ctx, e.p.ID, 100_000)
 	if err != nil {
 		return err
 	}
@@ -331,8 +258,8 @@ func (e *eraser) aside(ctx context.Context) error {
 		}) {
 			continue
 		}
-		err = e.s.db.InTx(ctx, func(tx *sql.Tx) error { return e.s.inbox.DropAside(ctx, tx, a.ID, "erased") })
-		if f, ok := errors.AsType[*fault.Error](err); err != nil && (!ok || f.Code != fault.NotFound) {
+		err = e.s.db.InTx(ctx, func(tx *sql.Tx) error { return e.s.inbox.DropFailed(ctx, tx, a.ID, "erased") })
+		if f, ok := errors.AsType[*problem.Error](err); err != nil && (!ok || f.Code != problem.NotFound) {
 			return err
 		}
 	}
@@ -346,15 +273,10 @@ func (e *eraser) pairs(ctx context.Context) error {
 		if err := projects.Lock(ctx, tx, e.p.ID); err != nil {
 			return err
 		}
-		list, err := e.variants(ctx, tx)
-		if err != nil {
-			return err
-		}
-		for _, v := range list { // what was filed since the rest was done
-			for n := eraseChunk; n == eraseChunk; {
-				if n, err = e.eventChunk(ctx, tx, v); err != nil {
-					return err
-				}
+		for n := eraseChunk; n == eraseChunk; { // what was processed since the rest was done
+			var err error
+			if n, err = e.eventChunk(ctx, tx); err != nil {
+				return err
 			}
 		}
 		// Done again after it was cut off, the replacement is there already.

@@ -10,7 +10,7 @@ import (
 	"firethorn/internal/db"
 )
 
-// eraseSearches deletes the saved searches that name somebody.
+// eraseSearches deletes the saved searches that name the user.
 func eraseSearches(ctx context.Context, tx *sql.Tx, project int64, identity string) error {
 	var gone []int64
 	err := db.Each(ctx, tx, func(r *sql.Rows) error {
@@ -41,8 +41,8 @@ func names(n query.Node, identity string) bool {
 	})
 }
 
-// words lets go of what the user said, and of who a session's user was.
-func (e *eraser) words(ctx context.Context) error {
+// searchTexts deletes the user's feedback from the search texts, and the user of each session.
+func (e *eraser) searchTexts(ctx context.Context) error {
 	if _, err := e.s.db.Slow.ExecContext(ctx, "DELETE FROM feedback WHERE project=? AND user=?", e.p.ID,
 		e.user); err != nil {
 		return err

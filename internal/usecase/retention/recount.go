@@ -15,7 +15,7 @@ import (
 	"firethorn/internal/usecase/scoring"
 )
 
-// Difference is a counter that does not equal the rows it stands for.
+// Difference is a counter that differs from the rows it counts.
 type Difference struct {
 	What   string // which counter
 	Issue  int64  // internal id
@@ -89,7 +89,7 @@ func foreignChecks() (out []struct{ what, query string }) {
 	return out
 }
 
-// recounts compare each derived table with the rows it stands for. Each query
+// recounts compare each derived table with the rows it counts. Each query
 // returns issue, stored, counted for what differs.
 func recounts(now time.Time) []struct{ what, query string } {
 	return append(append(countChecks(now), sessionChecks(now)...), foreignChecks()...)
@@ -151,6 +151,11 @@ func countChecks(now time.Time) []struct{ what, query string } {
 		{"users that were active",
 			`SELECT 0, COUNT(a.user), COUNT(*) FROM (SELECT project, user, MAX(d) d FROM (SELECT project, user, thrown DIV 86400000000 d FROM event WHERE user IS NOT NULL UNION SELECT project, user, started DIV 86400000000 FROM app_session WHERE user IS NOT NULL) e GROUP BY 1,2) x
 			LEFT JOIN active_user a ON a.project=x.project AND a.user=x.user AND a.last_day>=x.d GROUP BY x.project HAVING COUNT(a.user)<>COUNT(*)`},
+		{"events of a release in all issues", `SELECT 0, MAX(n), SUM(m) FROM (SELECT app_release, events n, 0 m FROM release_total
+			UNION ALL SELECT app_release, 0, SUM(events) FROM issue_release GROUP BY 1) x GROUP BY app_release HAVING SUM(n)<>SUM(m)`},
+		{"events outside of their day's positions", `SELECT 0, 0, COUNT(*) FROM event e
+			LEFT JOIN event_span s ON s.project=e.project AND s.keep_day=e.keep_day AND e.filing BETWEEN s.first_position AND s.last_position
+			WHERE s.project IS NULL HAVING COUNT(*)>0`},
 		{"calls for a decision",
 			`SELECT l.issue, l.needs_decision, 1 FROM issue_list l JOIN issue i ON i.id=l.issue WHERE i.state IN ('new','regressed') AND l.needs_decision=0`},
 		{"state copied to the list",
@@ -163,10 +168,10 @@ func countChecks(now time.Time) []struct{ what, query string } {
 // Recounts is how many kinds of counter Recount compares.
 func Recounts() int { return len(recounts(time.Time{})) + indexChecks }
 
-// indexChecks is how many kinds of difference recountIndex tells apart.
+// indexChecks is how many kinds of difference recountIndex distinguishes.
 const indexChecks = 4
 
-// Recount compares every counter with the rows it stands for, in one
+// Recount compares every counter with the rows it counts, in one
 // consistent view of the database, and lists what differs. following is how
 // many moves were under way then: rows on their way differ.
 func (s *Service) Recount(ctx context.Context) (list []Difference, following int, err error) {

@@ -7,17 +7,18 @@ import (
 	"slices"
 	"strings"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
+	"firethorn/internal/store/releases"
 	"firethorn/internal/store/sessions"
 	"firethorn/internal/usecase/moves"
 	"firethorn/internal/usecase/scoring"
 )
 
-// Repair makes every counter of the issues that differ anew from the rows it
-// stands for, and what dropped days carried. It returns how many issues it
+// Repair makes every counter of the issues that differ again from the rows it
+// represents, and what dropped days carried. It returns how many issues it
 // mended.
 func (s *Service) Repair(ctx context.Context, list []Difference) (int, error) {
 	var ids []int64
@@ -37,9 +38,9 @@ func (s *Service) Repair(ctx context.Context, list []Difference) (int, error) {
 		if err := s.repairSessions(ctx); err != nil {
 			return 0, fmt.Errorf("sessions: %w", err)
 		}
-		for _, q := range activeUsers {
+		for _, q := range ofAllProjects {
 			if _, err := s.db.Slow.ExecContext(ctx, q); err != nil {
-				return 0, fmt.Errorf("active users: %w", err)
+				return 0, fmt.Errorf("%.40s: %w", q, err)
 			}
 		}
 	}
@@ -52,34 +53,27 @@ func (s *Service) Repair(ctx context.Context, list []Difference) (int, error) {
 			return 0, fmt.Errorf("issue %d: %w", id, err)
 		}
 	}
+	if len(list) > 0 {
+		err := s.inProjects(ctx, func(tx *sql.Tx, project int64) error { return releases.Recount(ctx, tx, project) })
+		if err != nil {
+			return 0, fmt.Errorf("releases: %w", err)
+		}
+	}
 	return len(ids), nil
 }
 
-// activeUsers note again who used the applications, and when last.
-var activeUsers = []string{
-	"INSERT INTO active_user (project, user, last_day) SELECT project, user, d FROM (SELECT project, user, MAX(thrown DIV 86400000000) d FROM event WHERE user IS NOT NULL GROUP BY project, user) x ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, d)",
-	"INSERT INTO active_user (project, user, last_day) SELECT project, user, d FROM (SELECT project, user, MAX(started DIV 86400000000) d FROM app_session WHERE user IS NOT NULL GROUP BY project, user) x ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, d)",
-}
-
-// repairSessions counts the sessions of the days anew that are kept by all
-// projects.
-func (s *Service) repairSessions(ctx context.Context) error {
+// inProjects runs a repair in each project, with the project's lock held.
+func (s *Service) inProjects(ctx context.Context, repair func(tx *sql.Tx, project int64) error) error {
 	list, err := db.Numbers(ctx, s.db.Slow, "SELECT id FROM project")
 	if err != nil {
 		return err
 	}
-	since := db.Day(s.db.Now()) - projects.KeepClasses[0]
 	for _, project := range list {
 		err := s.db.InTxOf(ctx, s.db.Slow, func(tx *sql.Tx) error {
 			if err := projects.Lock(ctx, tx, project); err != nil {
 				return err
 			}
-			for _, t := range sessions.Tables() {
-				if err := t.Repair(ctx, tx, project, since); err != nil {
-					return fmt.Errorf("%s: %w", t.Name, err)
-				}
-			}
-			return nil
+			return repair(tx, project)
 		})
 		if err != nil {
 			return err
@@ -88,7 +82,29 @@ func (s *Service) repairSessions(ctx context.Context) error {
 	return nil
 }
 
-// repairs make the derived rows of one issue right; $ stands for the condition
+// ofAllProjects repair the users that were active and the positions of each day's events.
+var ofAllProjects = []string{
+	"INSERT INTO active_user (project, user, last_day) SELECT project, user, d FROM (SELECT project, user, MAX(thrown DIV 86400000000) d FROM event WHERE user IS NOT NULL GROUP BY project, user) x ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, d)",
+	"INSERT INTO active_user (project, user, last_day) SELECT project, user, d FROM (SELECT project, user, MAX(started DIV 86400000000) d FROM app_session WHERE user IS NOT NULL GROUP BY project, user) x ON DUPLICATE KEY UPDATE last_day=GREATEST(last_day, d)",
+	"INSERT INTO event_span (project, keep_day, first_position, last_position) SELECT project, keep_day, MIN(filing), MAX(filing) FROM event GROUP BY project, keep_day" +
+		" ON DUPLICATE KEY UPDATE first_position=LEAST(first_position, VALUES(first_position)), last_position=GREATEST(last_position, VALUES(last_position))",
+}
+
+// repairSessions counts the sessions of the days again that are kept by all
+// projects.
+func (s *Service) repairSessions(ctx context.Context) error {
+	since := db.Day(s.db.Now()) - projects.KeepClasses[0]
+	return s.inProjects(ctx, func(tx *sql.Tx, project int64) error {
+		for _, t := range sessions.Tables() {
+			if err := t.Repair(ctx, tx, project, since); err != nil {
+				return fmt.Errorf("%s: %w", t.Name, err)
+			}
+		}
+		return nil
+	})
+}
+
+// repairs make the derived rows of one issue right; $ is the place of the condition
 // that e is an event of the issue that is not written down as dropped.
 var repairs = []string{
 	"UPDATE variant v LEFT JOIN (SELECT e.variant, SUM(e.stands_for) n, SUM(e.has_body) b FROM $ GROUP BY e.variant) x ON x.variant=v.id SET v.events=COALESCE(x.n,0)+v.dropped_events, v.bodies=COALESCE(x.b,0) WHERE v.issue=?",
@@ -118,7 +134,7 @@ func (s *Service) repairIssue(ctx context.Context, tx *sql.Tx, id int64) error {
 		return err
 	}
 	if following > 0 {
-		return fault.New(fault.Conflict,
+		return problem.New(problem.Conflict,
 			"counts of this project are on their way between issues; repair when that is done")
 	}
 	do := func(query string, args ...any) error {

@@ -77,12 +77,16 @@ func (s *Service) RetireDay(ctx context.Context, day int) error {
 			return err
 		}
 	}
-	_, err = s.db.Slow.ExecContext(ctx, "DELETE FROM archived WHERE day=?", day)
-	return err
+	for _, q := range []string{"DELETE FROM archived WHERE day=?", "DELETE FROM event_span WHERE keep_day=?"} {
+		if _, err := s.db.Slow.ExecContext(ctx, q, day); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
-// foldMost is how many variants are folded in one transaction.
-const foldMost = 100
+// maxFold is how many variants are folded in one transaction.
+const maxFold = 100
 
 // foldSome writes down what the next variants of a partition counted; in the
 // same transaction it notes that it did, so that it is done once.
@@ -131,7 +135,7 @@ type foldSum struct {
 // project's variant ends it, so that one lock is enough.
 func foldSums(ctx context.Context, tx *sql.Tx, part string, project, variant int64) (map[int64]*foldSum, error) {
 	last := variant
-	err := tx.QueryRowContext(ctx, "SELECT COALESCE(MAX(v.id), ?) FROM (SELECT id FROM variant WHERE project=? AND id>=? ORDER BY id LIMIT ?) v", variant, project, variant, foldMost).Scan(&last)
+	err := tx.QueryRowContext(ctx, "SELECT COALESCE(MAX(v.id), ?) FROM (SELECT id FROM variant WHERE project=? AND id>=? ORDER BY id LIMIT ?) v", variant, project, variant, maxFold).Scan(&last)
 	if err != nil {
 		return nil, err
 	}
@@ -247,9 +251,9 @@ const receivedDays = 400
 
 const trimAtOnce = 5000
 
-// Trim lets go of what is kept by age, in small steps.
+// Trim deletes, in small steps, what is kept for a limited time.
 func (s *Service) Trim(ctx context.Context, today int) error {
-	if err := s.inbox.ExpireAside(ctx); err != nil {
+	if err := s.inbox.ExpireFailed(ctx); err != nil {
 		return err
 	}
 	longest := projects.KeepClasses[len(projects.KeepClasses)-1]
@@ -288,7 +292,7 @@ func (s *Service) Trim(ctx context.Context, today int) error {
 	return s.trimHours(ctx, int64(today-scoring.HourDays)*24)
 }
 
-// TrimSessions lets go of the sessions that began before a project's events
+// TrimSessions deletes the sessions that began before a project's events
 // are kept, and of who had them; their counts stay. What runs on is kept until it is
 // cut off.
 func (s *Service) TrimSessions(ctx context.Context) error {

@@ -163,7 +163,7 @@ func TestFile_KeepsFewBodiesOfAFlood(t *testing.T) {
 	}
 	b.Recounted()
 	newest, err := b.Events.IssueEvent(t.Context(), b.Project, is.ID, "newest")
-	if err != nil || !newest.Kept || newest.Filing < 700 {
+	if err != nil || !newest.Kept || newest.Position < 700 {
 		t.Fatalf("the newest kept: %+v, %v", newest, err)
 	}
 	for _, which := range []string{"newest", "oldest"} {
@@ -183,8 +183,8 @@ func TestFile_KeepsFewBodiesOfAFlood(t *testing.T) {
 	if err != nil || n.Position != 1 || n.Newer != uuid.Nil || n.Older == uuid.Nil {
 		t.Errorf("its neighbours: %+v, %v", n, err)
 	}
-	all, _, err := b.Events.Events(t.Context(), events.EventQuery{Issue: is.ID, Limit: 500})
-	kept, _, err2 := b.Events.Events(t.Context(), events.EventQuery{Issue: is.ID, Limit: 500, Kept: true})
+	all, _, err := b.Events.Events(t.Context(), events.EventQuery{Project: b.Project.ID, Issue: is.ID, Limit: 500})
+	kept, _, err2 := b.Events.Events(t.Context(), events.EventQuery{Project: b.Project.ID, Issue: is.ID, Limit: 500, Kept: true})
 	if err != nil || err2 != nil || len(all) != 500 || int64(len(kept)) < is.Bodies {
 		t.Errorf("%d of all, %d kept are listed, %v %v", len(all), len(kept), err, err2)
 	}
@@ -234,7 +234,7 @@ func TestErase_TakesAUserAwayAndKeepsCounts(t *testing.T) {
 			t.Errorf("%d rows of %s still name the user", n, table)
 		}
 	}
-	all, _, err := b.Events.Events(t.Context(), events.EventQuery{Issue: before.ID, Limit: 100, Kept: true})
+	all, _, err := b.Events.Events(t.Context(), events.EventQuery{Project: b.Project.ID, Issue: before.ID, Limit: 100, Kept: true})
 	if err != nil || len(all) == 0 {
 		t.Fatalf("%d events are readable, %v", len(all), err)
 	}

@@ -22,7 +22,7 @@ type Scoring struct {
 	Active  int64     // users who were active in the window, when they were counted last
 	Counted time.Time // zero: not yet
 	Newest  string    // the newest release that anything was seen of, "" for none
-	Stale   int64     // issues that are being scored anew
+	Stale   int64     // issues that are being scored again
 }
 
 // Scoring tells it.
@@ -39,7 +39,7 @@ func (s *Service) Scoring(ctx context.Context, project int64) (*Scoring, error) 
 	return out, err
 }
 
-// SetScoring changes it. Issues are scored anew in the background.
+// SetScoring changes it. Issues are scored again in the background.
 func (s *Service) SetScoring(ctx context.Context, project int64, w impact.Weights, t surge.Thresholds) error {
 	weights, err := json.Marshal(w)
 	if err != nil {
@@ -69,7 +69,7 @@ type Rank struct {
 // Try ranks the open issues of a project by its weights and by others: the
 // first most of each order. all is how many there are.
 func (s *Service) Try(ctx context.Context, project int64, w impact.Weights,
-	most int) (before, after []Rank, all int, err error) {
+	limit int) (before, after []Rank, all int, err error) {
 	b, err := s.issues.ScoringInputs(ctx, s.db, project)
 	if err != nil {
 		return nil, nil, 0, err
@@ -96,7 +96,7 @@ func (s *Service) Try(ctx context.Context, project int64, w impact.Weights,
 				"unhandled": &x.Unhandled, "first_seen": &x.FirstSeen, "first_release": &x.FirstRelease,
 				"severity": &x.Severity, "grade": &x.Grade})
 		x.Recent = recent[id]
-		old, fresh = keep(old, ranked{id, b.Score(x, now)}, most), keep(fresh, ranked{id, c.Score(x, now)}, most)
+		old, fresh = keep(old, ranked{id, b.Score(x, now)}, limit), keep(fresh, ranked{id, c.Score(x, now)}, limit)
 		all++
 		return err
 	}, "SELECT l.issue, l.state, l.window_users, l.window_events, l.unhandled, l.first_seen, COALESCE(l.first_release,0) AS first_release, l.severity, i.severity AS grade FROM issue_list l FORCE INDEX (by_impact) JOIN issue i ON i.id=l.issue WHERE l.project=? AND l.state IN ('new','accepted','regressed')", project)
@@ -116,19 +116,19 @@ type ranked struct {
 }
 
 // keep puts an issue in its place among the first most.
-func keep(list []ranked, x ranked, most int) []ranked {
+func keep(list []ranked, x ranked, limit int) []ranked {
 	i := len(list)
 	for i > 0 && (list[i-1].score.Points < x.score.Points || list[i-1].score.Points == x.score.Points &&
 		list[i-1].id < x.id) {
 		i--
 	}
-	if i >= most {
+	if i >= limit {
 		return list
 	}
 	list = append(list, ranked{})
 	copy(list[i+1:], list[i:])
 	list[i] = x
-	return list[:min(len(list), most)]
+	return list[:min(len(list), limit)]
 }
 
 func (s *Service) ranks(ctx context.Context, list []ranked) ([]Rank, error) {
@@ -149,10 +149,10 @@ func (s *Service) ranks(ctx context.Context, list []ranked) ([]Rank, error) {
 // countEvery is how often active users are counted, where they are many.
 const countEvery = time.Hour
 
-// RefreshBasis counts a project's active users, or its sessions where no user is known, and
-// finds its newest release. All issues are scored anew when one of them has changed: a
+// RefreshInputs counts a project's active users, or its sessions where no user is known, and
+// finds its newest release. All issues are scored again when one of them has changed: a
 // number by a tenth at least.
-func (s *Service) RefreshBasis(ctx context.Context, project int64) error {
+func (s *Service) RefreshInputs(ctx context.Context, project int64) error {
 	b, err := s.issues.ScoringInputs(ctx, s.db, project)
 	if err != nil {
 		return err
@@ -200,11 +200,11 @@ func (s *Service) Scorable(ctx context.Context) ([]int64, error) {
 	return db.Numbers(ctx, s.db, "SELECT id FROM project")
 }
 
-// newestSeen is the newest release of which anything was seen or that was
+// newestSeen is the newest release that sent anything or was
 // deployed, 0 when there is none: a build that was only announced makes nothing
 // else old.
 func (s *Service) newestSeen(ctx context.Context, q db.Querier, project int64) (int64, error) {
-	k, err := s.releases.Known(ctx, q, project)
+	k, err := s.releases.Facts(ctx, q, project)
 	if err != nil {
 		return 0, err
 	}

@@ -13,7 +13,7 @@ import (
 	"firethorn/internal/store/projects"
 )
 
-// Stale lists the projects with issues whose score is to be made anew.
+// Stale lists the projects with issues whose score is to be rebuilt.
 func (s *Service) Stale(ctx context.Context) ([]int64, error) {
 	return db.Numbers(ctx, s.db, "SELECT b.project FROM scoring b WHERE EXISTS (SELECT 1 FROM issue_list l FORCE INDEX (stale) WHERE l.project=b.project AND l.stale_at<=?) OR EXISTS (SELECT 1 FROM issue_list l FORCE INDEX (scored) WHERE l.project=b.project AND l.scoring_version<b.version)", db.Micros(s.db.Now()))
 }
@@ -21,7 +21,7 @@ func (s *Service) Stale(ctx context.Context) ([]int64, error) {
 // rescoreChunk is how many issues are scored in one transaction.
 const rescoreChunk = 500
 
-// Rescore scores issues of a project anew: those whose window moved or whose
+// Rescore scores issues of a project again: those whose window moved or whose
 // momentum is over, and those that were scored by something that changed. more
 // says that there are more.
 func (s *Service) Rescore(ctx context.Context, project int64) (more bool, err error) {
@@ -85,23 +85,18 @@ func (s *Service) rescore(ctx context.Context, tx *sql.Tx, b issues.ScoringInput
 	if err != nil {
 		return err
 	}
-	var moved []any // whose window moved: the users in it are counted
+	var moved []int64 // whose window moves on
 	for _, id := range ids {
 		if x := rows[id]; x != nil && x.day < today {
-			x.Users = 0
 			moved = append(moved, id)
 		}
 	}
-	if len(moved) > 0 {
-		err = db.Each(ctx, tx, func(r *sql.Rows) error {
-			var id, users int64
-			err := r.Scan(&id, &users)
-			rows[id].Users = users
-			return err
-		}, "SELECT issue, COUNT(DISTINCT user) FROM issue_user WHERE issue IN ("+db.Marks(len(moved))+") AND last_day>=? GROUP BY issue", append(moved, start)...)
-		if err != nil {
-			return err
-		}
+	users, err := issues.MoveUsers(ctx, tx, moved, start)
+	if err != nil {
+		return err
+	}
+	for id, n := range users {
+		rows[id].Users = n
 	}
 	var values []string // numbers all: one statement for all of them
 	for _, id := range ids {
@@ -119,7 +114,7 @@ func (s *Service) rescore(ctx context.Context, tx *sql.Tx, b issues.ScoringInput
 	return err
 }
 
-// Behind says whether something of a project has waited for so long to be filed.
+// Behind says whether something of a project has waited for so long to be processed.
 func (s *Service) Behind(ctx context.Context, project int64, long time.Duration) (behind bool, err error) {
 	err = s.db.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM inbox FORCE INDEX (waiting) WHERE project=? AND received<?)", project, db.Micros(s.db.Now().Add(-long))).Scan(&behind)
 	return behind, err

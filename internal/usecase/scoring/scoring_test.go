@@ -15,9 +15,9 @@ import (
 
 func TestImpact_IsKeptCurrent(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
-	basis := func() {
+	inputs := func() {
 		t.Helper()
-		if err := b.Scoring.RefreshBasis(t.Context(), b.Project.ID); err != nil {
+		if err := b.Scoring.RefreshInputs(t.Context(), b.Project.ID); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -30,21 +30,21 @@ func TestImpact_IsKeptCurrent(t *testing.T) {
 	if p := b.Part(1, "newest"); p.Points != 0 {
 		t.Errorf("before the newest release is known: %+v", p)
 	}
-	basis()
+	inputs()
 	b.Current("once users were counted")
-	if p := b.Part(1, "share"); p.Words != "100 % of 60 active users" || p.Points != p.Most {
+	if p := b.Part(1, "share"); p.Text != "100 % of 60 active users" || p.Points != p.Max {
 		t.Errorf("share: %+v", p)
 	}
-	if p := b.Part(1, "newest"); p.Points != p.Most {
+	if p := b.Part(1, "newest"); p.Points != p.Max {
 		t.Errorf("newest: %+v", p)
 	}
 	b.File(testbed.Event{Function: "placeBerths", User: "p-9", Release: "4.2.0", At: testbed.Noon})
 	if _, err := b.Status.Announce(t.Context(), b.Project, "5.0.0", "", accounts.Actor{Kind: "token", Name: "ci"}); err != nil {
 		t.Fatal(err)
 	}
-	basis()
+	inputs()
 	b.Current("in the next release")
-	if p, q := b.Part(1, "newest"), b.Part(3, "newest"); p.Points != 0 || q.Points == 0 || q.Words != "new in 4.2.0, the newest release" {
+	if p, q := b.Part(1, "newest"), b.Part(3, "newest"); p.Points != 0 || q.Points == 0 || q.Text != "new in 4.2.0, the newest release" {
 		t.Errorf("newest: %+v and %+v", p, q)
 	}
 	// Time takes momentum, then the days of the window.
@@ -66,14 +66,14 @@ func TestImpact_IsKeptCurrent(t *testing.T) {
 	if is := b.Issue(1); is.WindowUsers != 0 || is.WindowEvents != 0 || is.Users != 60 {
 		t.Errorf("window %d users, %d events", is.WindowUsers, is.WindowEvents)
 	}
-	basis()
+	inputs()
 	if s, err := b.Scoring.Scoring(t.Context(), b.Project.ID); err != nil || s.Active != 0 || s.Stale == 0 {
 		t.Errorf("%+v, %v", s, err)
 	}
 	b.Current("without active users")
 	// What people say.
 	b.Act(1, issue.Action{Verb: issue.Grade, Grade: "fatal"})
-	if p := b.Part(1, "severity"); p.Points != p.Most || p.Words != "fatal, set by hand" {
+	if p := b.Part(1, "severity"); p.Points != p.Max || p.Text != "fatal, set by hand" {
 		t.Errorf("severity: %+v", p)
 	}
 	b.Current("called fatal")
@@ -111,7 +111,7 @@ func TestSurge_BeginsAndEnds(t *testing.T) {
 	b.Act(1, issue.Action{Verb: issue.Assign, To: testbed.Oke.Name})
 	look()
 	if is := b.Issue(1); !is.SurgeSince.IsZero() {
-		t.Fatalf("one an hour is a surge: %s", is.SurgeWords)
+		t.Fatalf("one an hour is a surge: %s", is.SurgeText)
 	}
 	burst := func(n, users int) {
 		var list []testbed.Event
@@ -123,23 +123,23 @@ func TestSurge_BeginsAndEnds(t *testing.T) {
 	}
 	burst(100, 1)
 	if is := b.Issue(1); !is.SurgeSince.IsZero() {
-		t.Errorf("one user in a loop is a surge: %s", is.SurgeWords)
+		t.Errorf("one user in a loop is a surge: %s", is.SurgeText)
 	}
 	b.Now = testbed.Noon.Add(2 * time.Minute)
 	burst(60, 20)
 	is := b.Issue(1)
-	if is.SurgeSince.IsZero() || is.SurgeWords != "160 events in the last hour, where 1.0 are usual" {
-		t.Fatalf("surge: %s, %q", is.SurgeSince, is.SurgeWords)
+	if is.SurgeSince.IsZero() || is.SurgeText != "160 events in the last hour, where 1.0 are usual" {
+		t.Fatalf("surge: %s, %q", is.SurgeSince, is.SurgeText)
 	}
 	notices, _, err := b.Status.Notices(t.Context(), 2, sight.All, true, 0, 1)
-	if err != nil || len(notices) != 1 || notices[0].Words != "surging: 160 events in the last hour, where 1.0 are usual" {
+	if err != nil || len(notices) != 1 || notices[0].Text != "surging: 160 events in the last hour, where 1.0 are usual" {
 		t.Errorf("%+v, %v", notices, err)
 	}
 	look() // it is said once
 	b.Now = testbed.Noon.Add(3 * time.Hour)
 	look()
 	h, err := b.Issues.History(t.Context(), is.ID)
-	if err != nil || h[0].Kind != string(issue.Calm) || h[0].Words != "the surge is over, after 2 hours" || h[1].Kind != string(issue.Surging) || h[2].Kind == string(issue.Surging) {
+	if err != nil || h[0].Kind != string(issue.Calm) || h[0].Text != "the surge is over, after 2 hours" || h[1].Kind != string(issue.Surging) || h[2].Kind == string(issue.Surging) {
 		t.Errorf("%+v, %v", h[:3], err)
 	}
 	b.Current("after the surge")

@@ -86,7 +86,9 @@ type yardstick struct {
 	project         int64
 	settings        surge.Thresholds
 	now, from       time.Time
-	sessions, share int64 // sessions that began since from, and how many events can hit the share of them
+	sessions, share int64  // sessions that began since from, and how many events can hit the share of them
+	recent          string // a condition that selects the events e since from
+	recentArgs      []any
 }
 
 // candidates are the issues of a project that may surge now, and those that do.
@@ -96,6 +98,14 @@ func (s *Service) candidates(ctx context.Context, project int64, settings surge.
 	y := yardstick{project: project, settings: settings, now: now, from: from, share: math.MaxInt64}
 	var err error
 	if y.sessions, err = sessions.BegunSince(ctx, s.db.Slow, project, from); err != nil {
+		return nil, y, err
+	}
+	var since int64
+	const first = "SELECT COALESCE(MIN(filing),1) FROM pulse_mark WHERE project=? AND slot>=?"
+	if err := s.db.Slow.QueryRowContext(ctx, first, project, issues.SlotOf(from)).Scan(&since); err != nil {
+		return nil, y, err
+	}
+	if y.recent, y.recentArgs, err = s.events.Behind(ctx, s.db.Slow, project, since-1); err != nil {
 		return nil, y, err
 	}
 	if y.sessions >= settings.Sessions {
@@ -111,7 +121,7 @@ func (s *Service) candidates(ctx context.Context, project int64, settings surge.
 		err := r.Scan(&c.id, &c.events, &c.state, &c.first, &c.since)
 		list = append(list, c)
 		return err
-	}, "SELECT x.issue, x.n, l.state, l.first_seen, l.surge_since FROM (SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (by_slot) WHERE project=? AND slot>? GROUP BY issue HAVING n>=?) x JOIN issue_list l ON l.issue=x.issue"+
+	}, "SELECT x.issue, x.n, l.state, l.first_seen, l.surge_since FROM (SELECT issue, SUM(events) n FROM issue_pulse FORCE INDEX (PRIMARY) WHERE project=? AND slot>? GROUP BY issue HAVING n>=?) x JOIN issue_list l ON l.issue=x.issue"+
 		" WHERE l.surge_since IS NULL AND (x.n>=? OR x.n>=?*GREATEST(0, CAST(l.window_events AS SIGNED)-CAST(x.n AS SIGNED)))"+
 		" UNION ALL SELECT l.issue, COALESCE((SELECT SUM(p.events) FROM issue_pulse p WHERE p.issue=l.issue AND p.slot>?),0), l.state, l.first_seen, l.surge_since FROM issue_list l FORCE INDEX (surging) WHERE l.project=? AND l.surge_since IS NOT NULL AND ?",
 		project, issues.SlotOf(from), min(settings.Events, y.share), y.share, mean, issues.SlotOf(from), project,
@@ -129,7 +139,7 @@ func (s *Service) testSurge(ctx context.Context, c candidate, y yardstick) (v su
 	v = surge.Test(f, y.settings, c.since.Valid)
 	if c.events >= y.share || v.Surges && !c.since.Valid {
 		f.Sessions = y.sessions
-		if err := s.whomItHit(ctx, y.project, c.id, y.from, &f); err != nil {
+		if err := s.affected(ctx, y, c.id, &f); err != nil {
 			return v, err
 		}
 		v = surge.Test(f, y.settings, c.since.Valid)
@@ -144,15 +154,16 @@ type surgeChange struct {
 	surge.Verdict
 }
 
-// surgesAtOnce begin or end in one transaction: each holds filing up.
+// surgesAtOnce begin or end in one transaction: each delays processing.
 const surgesAtOnce = 100
 
-// whomItHit adds how many users and sessions an issue hit lately.
-func (s *Service) whomItHit(ctx context.Context, project, id int64, from time.Time, f *surge.Facts) error {
+// affected adds how many users and sessions an issue hit lately.
+func (s *Service) affected(ctx context.Context, y yardstick, id int64, f *surge.Facts) error {
 	var told int64
+	args := slices.Concat([]any{id}, y.recentArgs, []any{newestLooked, db.Micros(y.from)})
 	err := s.db.Slow.QueryRowContext(ctx, "SELECT COUNT(DISTINCT x.user), COUNT(x.user), COUNT(DISTINCT x.session) FROM (SELECT e.user, e.session, e.thrown FROM variant v JOIN event e FORCE INDEX (by_variant) ON e.variant=v.id AND e.has_body IN (0,1)"+
-		" WHERE v.issue=? AND e.filing>=COALESCE((SELECT MIN(m.filing) FROM pulse_mark m WHERE m.project=? AND m.slot>=?),0) ORDER BY e.filing DESC LIMIT ?) x WHERE x.thrown>=?",
-		id, project, issues.SlotOf(from), newestLooked, db.Micros(from)).Scan(&f.Users, &told, &f.Hit)
+		" WHERE v.issue=? AND "+y.recent+" ORDER BY e.filing DESC LIMIT ?) x WHERE x.thrown>=?",
+		args...).Scan(&f.Users, &told, &f.Hit)
 	if err != nil {
 		return err
 	}
@@ -183,14 +194,14 @@ func (s *Service) setSurge(ctx context.Context, tx *sql.Tx, c surgeChange) error
 	if err := tx.QueryRowContext(ctx, "SELECT surge_since FROM issue_list WHERE issue=? FOR UPDATE", c.issue).Scan(&since); err != nil || since.Valid == c.Surges {
 		return err
 	}
-	e := issue.Surge(st.Standing, c.Words)
+	e := issue.Surge(st.Status, c.Text)
 	var begun any = db.Micros(now)
 	if !c.Surges {
 		begun = nil
 		e = issue.Entry{Kind: issue.Calm,
-			Words: "the surge is over, after " + lasted(now.Sub(db.FromMicros(since.Int64)))}
+			Text: "the surge is over, after " + lasted(now.Sub(db.FromMicros(since.Int64)))}
 	}
-	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_text=? WHERE issue=?", begun, c.Words, c.issue); err != nil {
+	if _, err := tx.ExecContext(ctx, "UPDATE issue_list SET surge_since=?, surge_text=? WHERE issue=?", begun, c.Text, c.issue); err != nil {
 		return err
 	}
 	change := status.Change{Project: project, Issue: c.issue, Before: *st,

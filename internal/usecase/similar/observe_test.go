@@ -20,14 +20,14 @@ func TestObserve(t *testing.T) {
 		if _, err := pipeline.Open(e.Raw); err != nil {
 			return err
 		}
-		got = append(got, e.Filing)
+		got = append(got, e.Position)
 		return nil
 	})
 	if err != nil || all != 3 || len(got) != 3 || got[0] != 6 || got[2] != 4 {
 		t.Errorf("%v of %d, %v", got, all, err)
 	}
 	got = nil
-	all, err = b.Similar.Observe(t.Context(), b.Project.ID, testbed.Noon.Add(90*time.Minute), 100, func(e *similar.Observation) error { got = append(got, e.Filing); return nil })
+	all, err = b.Similar.Observe(t.Context(), b.Project.ID, testbed.Noon.Add(90*time.Minute), 100, func(e *similar.Observation) error { got = append(got, e.Position); return nil })
 	if err != nil || all != 2 || len(got) != 2 {
 		t.Errorf("since a time: %v of %d, %v", got, all, err)
 	}

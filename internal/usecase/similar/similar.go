@@ -26,10 +26,10 @@ type Similar struct {
 const (
 	ownVariants  = 10    // of the issue asked about, the largest
 	rareFeatures = 24    // that others are looked for by, the rarest
-	mostPostings = 1_000 // variants that are counted at most
-	mostCompared = 60    // variants that are compared in full
+	maxPostings  = 1_000 // variants that are counted at most
+	maxCompared  = 60    // variants that are compared in full
 	leastSimilar = 0.35
-	mostSimilar  = 10
+	maxSimilar   = 10
 )
 
 // sketchesOf reads the sketches of variants.
@@ -99,7 +99,7 @@ func (s *Service) named(ctx context.Context, best map[int64]Similar) ([]Similar,
 	slices.SortFunc(order, func(a, b hit) int {
 		return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.issue, b.issue))
 	})
-	order = order[:min(len(order), mostSimilar)]
+	order = order[:min(len(order), maxSimilar)]
 	if len(order) == 0 {
 		return nil, nil
 	}
@@ -153,7 +153,7 @@ func (s *Service) sharing(ctx context.Context, project, id int64,
 	})
 	weight, total := map[int64]float64{}, int64(0)
 	for _, c := range counts[:min(len(counts), rareFeatures)] {
-		if total += c.variants; total > mostPostings && len(weight) > 0 {
+		if total += c.variants; total > maxPostings && len(weight) > 0 {
 			break
 		}
 		weight[c.feature] = 1 / math.Log2(2+float64(c.variants))
@@ -168,7 +168,7 @@ func (s *Service) sharing(ctx context.Context, project, id int64,
 		err := r.Scan(&v, &f)
 		score[v] += weight[f]
 		return err
-	}, "SELECT variant, feature FROM sketch_feature WHERE project=? AND feature IN ("+db.Marks(len(weight))+") LIMIT ?", append(rarest, 2*mostPostings)...)
+	}, "SELECT variant, feature FROM sketch_feature WHERE project=? AND feature IN ("+db.Marks(len(weight))+") LIMIT ?", append(rarest, 2*maxPostings)...)
 	if err != nil {
 		return nil, err
 	}
@@ -179,7 +179,7 @@ func (s *Service) sharing(ctx context.Context, project, id int64,
 		}
 	}
 	slices.SortFunc(ids, func(a, b int64) int { return cmp.Or(cmp.Compare(score[b], score[a]), cmp.Compare(a, b)) })
-	ids = ids[:min(len(ids), mostCompared)]
+	ids = ids[:min(len(ids), maxCompared)]
 	out := map[int64]int64{}
 	if len(ids) == 0 {
 		return out, nil
@@ -205,7 +205,7 @@ type Elsewhere struct {
 	Users   int64
 }
 
-// Elsewhere finds the issues of other projects, of those that somebody sees, that
+// Elsewhere finds the issues of other projects, of those that a person sees, that
 // have a fingerprint of an issue.
 func (s *Service) Elsewhere(ctx context.Context, id int64, seen sight.Sight) (list []Elsewhere, err error) {
 	where, args := seen.Where("i.project")

@@ -17,9 +17,9 @@ import (
 )
 
 const (
-	sketchChunk  = 100 // variants of one step
-	mostSketches = 3   // of one variant
-	mostTelling  = 100 // bytes of an attribute beside a sketch
+	sketchChunk   = 100 // variants of one step
+	maxSketches   = 3   // of one variant
+	maxTraitBytes = 100 // bytes of an attribute beside a sketch
 )
 
 // Sketching lists the projects with variants whose sketches are to be made.
@@ -84,15 +84,15 @@ func (s *Service) sketch(ctx context.Context, p *projects.Project, v *sketched, 
 		regroup.Print(p.Method(),
 			&regroup.Observed{Looked: v.looked, Thrown: moves.ThrownOf(k.Event), Event: k.Event, Frames: k.Frames},
 			nil) // it marks the frames
-		x := likeness.Of(k.Event, k.Frames, fingerprint.Said(k.Event))
-		if len(v.sketches) == mostSketches || slices.ContainsFunc(v.sketches, func(y likeness.Sketch) bool {
+		x := likeness.Of(k.Event, k.Frames, fingerprint.OwnKey(k.Event))
+		if len(v.sketches) == maxSketches || slices.ContainsFunc(v.sketches, func(y likeness.Sketch) bool {
 			return x.Type == y.Type && x.Message == y.Message && slices.Equal(x.Own, y.Own)
 		}) {
 			continue
 		}
 		attributes := map[string]string{}
-		for _, name := range review.Telling {
-			if t := k.Event.Attributes.Text(name); t != "" && len(t) <= mostTelling {
+		for _, name := range review.TargetAttributes {
+			if t := k.Event.Attributes.Text(name); t != "" && len(t) <= maxTraitBytes {
 				attributes[name] = t
 			}
 		}

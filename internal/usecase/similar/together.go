@@ -26,15 +26,15 @@ type NearIssue struct {
 const (
 	nearSample = 300 // occurrences of the issue that are looked at, the newest
 	nearTies   = 100 // users, sessions and traces that others are looked for by
-	nearMost   = 20_000
+	maxNear    = 20_000
 )
 
 // Together finds the issues that happen together with an issue: to the same
 // users and sessions of its project, and in the same traces of any.
 func (s *Service) Together(ctx context.Context, project *projects.Project, id int64,
 	seen sight.Sight) ([]NearIssue, error) {
-	keys, args, err := s.events.KeysOfIssue(ctx,
-		events.IssueKeys{Issue: id, Direction: events.Newest, Limit: nearSample})
+	keys, err := s.events.KeysOfIssue(ctx, s.db, events.KeyQuery{Project: project.ID, Issue: id,
+		Direction: events.Newest, Limit: nearSample})
 	if err != nil {
 		return nil, err
 	}
@@ -68,8 +68,14 @@ func (s *Service) Together(ctx context.Context, project *projects.Project, id in
 		}
 	}
 	const columns = "SELECT v.issue, e.thrown, e.user, e.session, e.trace FROM "
-	if err := db.Each(ctx, s.db, take(&of, true), columns+"("+keys+") k JOIN event e ON e.project=k.project AND e.filing=k.filing AND e.keep_day=k.keep_day JOIN variant v ON v.id=e.variant", args...); err != nil || len(of) == 0 {
-		return nil, err
+	for cond, args := range events.ByKeys(project.ID, keys) {
+		query := columns + "event e JOIN variant v ON v.id=e.variant WHERE " + cond
+		if err := db.Each(ctx, s.db, take(&of, true), query, args...); err != nil {
+			return nil, err
+		}
+	}
+	if len(of) == 0 {
+		return nil, nil
 	}
 	byTime := func(a, b together.Occurrence) int { return a.Thrown.Compare(b.Thrown) }
 	first := slices.MinFunc(of, byTime).Thrown.Add(-together.Within)
@@ -88,7 +94,7 @@ func (s *Service) Together(ctx context.Context, project *projects.Project, id in
 		}
 		query := columns + "event e FORCE INDEX (" + q.index + ") JOIN variant v ON v.id=e.variant WHERE " + q.where + " IN (" + db.Marks(len(q.ties)) + ") AND e.thrown BETWEEN ? AND ? AND e.keep_day>=? AND v.issue<>? AND " + sees + " LIMIT ?"
 		span := []any{db.Micros(first), db.Micros(last), db.Day(s.db.Now()), id}
-		all := slices.Concat(q.args, q.ties, span, seesArgs, []any{nearMost})
+		all := slices.Concat(q.args, q.ties, span, seesArgs, []any{maxNear})
 		if err := db.Each(ctx, s.db, take(&others, false), query, all...); err != nil {
 			return nil, fmt.Errorf("events by %s: %w", q.index, err)
 		}

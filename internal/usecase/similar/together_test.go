@@ -6,8 +6,8 @@ import (
 	"strings"
 	"testing"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
@@ -40,16 +40,16 @@ func TestActMany_LeavesWhatChangedAlone(t *testing.T) {
 	}
 	b.State(1, issue.New)
 	b.State(3, issue.Accepted)
-	if _, err := b.Triage.UndoMany(ctx, b.Project, done.Bulk, testbed.Oke, nil); testbed.Code(err) != fault.Conflict {
+	if _, err := b.Triage.UndoMany(ctx, b.Project, done.Bulk, testbed.Oke, nil); testbed.Code(err) != problem.Conflict {
 		t.Errorf("undone twice: %v", err)
 	}
-	if _, err := b.Triage.UndoMany(ctx, b.Project, 999, testbed.Oke, nil); testbed.Code(err) != fault.NotFound {
+	if _, err := b.Triage.UndoMany(ctx, b.Project, 999, testbed.Oke, nil); testbed.Code(err) != problem.NotFound {
 		t.Errorf("undone what is not there: %v", err)
 	}
 	b.Recounted()
 }
 
-func TestNotices_TellWhoeverHasTheIssue(t *testing.T) {
+func TestNotices_GoToTheOwner(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	ctx := t.Context()
 	marenID, okeID := b.People()
@@ -60,7 +60,7 @@ func TestNotices_TellWhoeverHasTheIssue(t *testing.T) {
 	}
 	b.In("tideAt", "4.2.0")
 	list, waiting, err := b.Status.Notices(ctx, okeID, sight.All, true, 0, 10)
-	if err != nil || waiting != 2 || list[0].Kind != "regressed" || list[1].Words != "assigned to Oke Farrow, and so accepted" || list[1].Actor != "Maren Holt" || list[0].Number != 1 {
+	if err != nil || waiting != 2 || list[0].Kind != "regressed" || list[1].Text != "assigned to Oke Farrow, and so accepted" || list[1].Actor != "Maren Holt" || list[0].Number != 1 {
 		t.Fatalf("Oke: %+v, %d, %v", list, waiting, err)
 	}
 	if list, _, _ := b.Status.Notices(ctx, marenID, sight.All, false, 0, 10); len(list) != 0 {
@@ -74,7 +74,7 @@ func TestNotices_TellWhoeverHasTheIssue(t *testing.T) {
 	}
 }
 
-func TestComments_TellWhomTheyConcern(t *testing.T) {
+func TestComments_NotifyMentionedAndWatching(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	ctx := t.Context()
 	marenID, okeID := b.People()
@@ -98,7 +98,7 @@ func TestComments_TellWhomTheyConcern(t *testing.T) {
 		list, _, err := b.Status.Notices(ctx, person, sight.All, true, 0, 10)
 		var got []string
 		for _, n := range list {
-			got = append(got, n.Words)
+			got = append(got, n.Text)
 		}
 		if err != nil || strings.Join(got, "; ") != strings.Join(want, "; ") {
 			t.Errorf("%s hears %q, %v, want %q", who, got, err, want)
@@ -124,10 +124,10 @@ func TestComments_TellWhomTheyConcern(t *testing.T) {
 	b.Act(1, issue.Action{Verb: issue.Reopen})
 	hears("Ines, who does not any more", ines.ID)
 	one := b.Issue(1).ID
-	if err := b.Triage.ChangeComment(ctx, one, first, "Only on Android 14", testbed.Oke, false); testbed.Code(err) != fault.Forbidden {
+	if err := b.Triage.ChangeComment(ctx, one, first, "Only on Android 14", testbed.Oke, false); testbed.Code(err) != problem.Forbidden {
 		t.Errorf("somebody else's: %v", err)
 	}
-	if err := b.Triage.ChangeComment(ctx, b.Issue(2).ID, first, "x", testbed.Maren, false); testbed.Code(err) != fault.NotFound {
+	if err := b.Triage.ChangeComment(ctx, b.Issue(2).ID, first, "x", testbed.Maren, false); testbed.Code(err) != problem.NotFound {
 		t.Errorf("of another issue: %v", err)
 	}
 	if err := b.Triage.ChangeComment(ctx, one, first, "Only on Android 14", testbed.Maren, false); err != nil {
@@ -149,7 +149,7 @@ func TestComments_TellWhomTheyConcern(t *testing.T) {
 	if list, _ := b.Triage.Comments(ctx, b.Issue(2).ID); len(list) != 1 {
 		t.Errorf("taken away: %+v", list)
 	}
-	if _, err := b.Triage.AddComment(ctx, b.Issue(2).ID, " \n", testbed.Maren, 0); testbed.Code(err) != fault.BadInput {
+	if _, err := b.Triage.AddComment(ctx, b.Issue(2).ID, " \n", testbed.Maren, 0); testbed.Code(err) != problem.BadInput {
 		t.Errorf("an empty one: %v", err)
 	}
 }
@@ -193,7 +193,7 @@ func TestHandOver_GivesAllThatIsOpenOrParked(t *testing.T) {
 	if is := b.Issue(2); is.Owner != "Maren Holt" || is.State != issue.Parked {
 		t.Errorf("taken back: %s, %s", is.Owner, is.State)
 	}
-	if _, err := b.Triage.HandOver(ctx, here, oke, oke, "", accounts.Actor{}); testbed.Code(err) != fault.BadInput {
+	if _, err := b.Triage.HandOver(ctx, here, oke, oke, "", accounts.Actor{}); testbed.Code(err) != problem.BadInput {
 		t.Errorf("to oneself: %v", err)
 	}
 }

@@ -21,7 +21,7 @@ type Change struct {
 	Person         bool              // a person decided: the version grows, so that others look first
 
 	// Need says whether the issue needs a decision from now on. Since, for undo,
-	// is since when it needed the one that is taken back.
+	// is since when it needed the one that is undone.
 	Need  issue.Need
 	Since time.Time
 
@@ -125,9 +125,11 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 	}
 	today := int64(db.Day(now))
 	if windowDay < today {
-		if err := issues.WindowOf(ctx, tx, id, issues.WindowStart(now), &x.Events, &x.Users); err != nil {
+		windows, err := issues.MoveWindows(ctx, tx, []int64{id}, issues.WindowStart(now))
+		if err != nil {
 			return err
 		}
+		x.Events, x.Users = windows[id].Events, windows[id].Users
 	}
 	b, err := s.issues.ScoringInputs(ctx, tx, project)
 	if err != nil {
@@ -144,7 +146,7 @@ func (s *Service) updateList(ctx context.Context, tx *sql.Tx, id int64, st issue
 	return err
 }
 
-// Repair brings state and owner of an issue into the list anew; one whose state
+// Repair brings state and owner of an issue into the list again; one whose state
 // needs a decision needs one. An issue that was merged away has no row.
 func (s *Service) Repair(ctx context.Context, tx *sql.Tx, id int64) error {
 	const list = "UPDATE issue_list l JOIN issue i ON i.id=l.issue SET l.state=i.state, l.owner=i.owner, l.needs_decision_at=IF(i.state IN ('new','regressed'), GREATEST(l.needs_decision_at, 1), l.needs_decision_at) WHERE l.issue=?"
@@ -154,7 +156,7 @@ func (s *Service) Repair(ctx context.Context, tx *sql.Tx, id int64) error {
 	return s.Refresh(ctx, tx, id)
 }
 
-// Refresh computes the impact of an issue anew from what its row in the list
+// Refresh computes the impact of an issue again from what its row in the list
 // says; an issue that was merged away has none.
 func (s *Service) Refresh(ctx context.Context, tx *sql.Tx, id int64) error {
 	var st issue.State

@@ -15,7 +15,7 @@ import (
 	"firethorn/internal/store/issues"
 )
 
-// HistoryLine is an entry of a history with all that is kept beside it.
+// HistoryLine is an entry of a history with everything stored beside it.
 type HistoryLine struct {
 	issue.Entry
 	Before *issues.StatusRow // what undo restores
@@ -29,7 +29,7 @@ type HistoryLine struct {
 }
 
 // Record writes an entry of an issue's history, and a notice to each who should
-// hear of it but did not do it.
+// are notified of it but did not do it.
 func (s *Service) Record(ctx context.Context, tx *sql.Tx, project, id int64, t HistoryLine) error {
 	var before, detail, rel any
 	if t.Before != nil {
@@ -56,9 +56,9 @@ func (s *Service) Record(ctx context.Context, tx *sql.Tx, project, id int64, t H
 	if t.At.IsZero() {
 		t.At = s.db.Now()
 	}
-	at, words := db.Micros(t.At), event.TrimText(t.Words, 500)
+	at, text := db.Micros(t.At), event.TrimText(t.Text, 500)
 	if _, err := tx.ExecContext(ctx, "INSERT INTO history (issue, at, actor_kind, actor_id, actor, kind, text, status_before, app_release, why, bulk, move, detail) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
-		id, at, t.Who.Kind, t.Who.ID, t.Who.Name, string(t.Kind), words, before, rel, event.TrimText(t.Why, 500),
+		id, at, t.Who.Kind, t.Who.ID, t.Who.Name, string(t.Kind), text, before, rel, event.TrimText(t.Why, 500),
 		db.NullID(t.Bulk), db.NullID(t.Move), detail); err != nil {
 		return err
 	}
@@ -67,7 +67,7 @@ func (s *Service) Record(ctx context.Context, tx *sql.Tx, project, id int64, t H
 			return err
 		}
 	}
-	names := slices.Clone(t.Tell)
+	names := slices.Clone(t.Notify)
 	if t.Before != nil || len(names) > 0 { // it is news to who watches the issue, too
 		watching, err := s.Watching(ctx, tx, id)
 		if err != nil {
@@ -75,7 +75,7 @@ func (s *Service) Record(ctx context.Context, tx *sql.Tx, project, id int64, t H
 		}
 		names = append(names, watching...)
 	}
-	return Notification{project, id, at, t.Who, string(t.Kind), words}.To(ctx, tx, names)
+	return Notification{project, id, at, t.Who, string(t.Kind), text}.To(ctx, tx, names)
 }
 
 // occurred writes down what alert rules may ask for.
@@ -85,7 +85,7 @@ func (s *Service) occurred(ctx context.Context, tx *sql.Tx, project, id int64, w
 		ctx,
 		tx,
 		alerts.Occurrence{Project: project, Issue: id, What: what, At: now, Due: now, Who: t.Who,
-			Words: t.Words},
+			Text: t.Text},
 	)
 }
 

@@ -33,7 +33,7 @@ func (s *Service) WakeDue(ctx context.Context) (woken int, err error) {
 			if err != nil {
 				return err
 			}
-			next, entry := issue.Known{}.Wake(st.Standing, s.db.Now(), p.Since(s.db.Now()), nil)
+			next, entry := issue.ReleaseFacts{}.Wake(st.Status, s.db.Now(), p.Since(s.db.Now()), nil)
 			if woke = entry != nil; !woke {
 				return nil
 			}
@@ -68,9 +68,9 @@ func (s *Service) Lock(ctx context.Context, tx *sql.Tx, id int64) (project int64
 
 // byItself writes what time, an event or a commit did to an issue.
 func (s *Service) byItself(ctx context.Context, tx *sql.Tx, project, id int64, before issues.StatusRow,
-	next issue.Standing, e issue.Entry) error {
+	next issue.Status, e issue.Entry) error {
 	c := Change{Project: project, Issue: id, Before: before,
-		After: &issues.StatusRow{Standing: next, OwnerID: before.OwnerID}, Entry: HistoryLine{Entry: e,
+		After: &issues.StatusRow{Status: next, OwnerID: before.OwnerID}, Entry: HistoryLine{Entry: e,
 			Who: accounts.Service}}
 	if e.Before != nil {
 		c.Entry.Before = &before
@@ -96,7 +96,7 @@ func (s *Service) FindReleasesOf(ctx context.Context, tx *sql.Tx, project int64,
 	if len(ids) == 0 {
 		return nil
 	}
-	k, err := s.releases.Known(ctx, tx, project)
+	k, err := s.releases.Facts(ctx, tx, project)
 	if err != nil {
 		return err
 	}
@@ -117,7 +117,7 @@ func (s *Service) FindReleasesOf(ctx context.Context, tx *sql.Tx, project int64,
 	return nil
 }
 
-func (s *Service) findRelease(ctx context.Context, tx *sql.Tx, project, id int64, k releases.Knowledge,
+func (s *Service) findRelease(ctx context.Context, tx *sql.Tx, project, id int64, k releases.ReleaseFacts,
 	list []release.Release) error {
 	_, st, err := s.Lock(ctx, tx, id)
 	if err != nil || st == nil || st.State != issue.Fixed || st.FixedIn != "" {
@@ -132,7 +132,7 @@ func (s *Service) findRelease(ctx context.Context, tx *sql.Tx, project, id int64
 		if answer, _ := k.Holds(st.Fix, r); answer != issue.Contains {
 			continue
 		}
-		next, entry := issue.Out(st.Standing, r)
+		next, entry := issue.Out(st.Status, r)
 		if entry == nil {
 			return nil
 		}
@@ -158,10 +158,10 @@ func (s *Service) completeCommit(ctx context.Context, tx *sql.Tx, project, id in
 	if err != nil {
 		return err
 	}
-	words := "commit " + release.Short(full) + " was pushed: " + c.Subject + ", by " + c.Author
+	text := "commit " + release.Short(full) + " was pushed: " + c.Subject + ", by " + c.Author
 	return s.Change(ctx, tx,
 		Change{Project: project, Issue: id, Before: before, After: st,
-			Entry: HistoryLine{Who: accounts.Service, Entry: issue.Entry{Kind: "pushed", Words: words}}})
+			Entry: HistoryLine{Who: accounts.Service, Entry: issue.Entry{Kind: "pushed", Text: text}}})
 }
 
 // commit reads one commit.

@@ -30,7 +30,7 @@ type ListRow struct {
 	WindowDay, WindowEvents, WindowUsers int64
 	FirstSeen, LastSeen                  int64
 	FirstRelease, LastRelease            int64
-	FirstFiling, LastFiling              int64
+	FirstPosition, LastPosition          int64
 	Bodies, GrownTo                      int64
 
 	// The impact, in tenths, by which version of the scoring inputs it was
@@ -55,7 +55,7 @@ func (s *Service) WriteRows(ctx context.Context, tx *sql.Tx, project int64, list
 		rows = append(rows, []any{l.Issue, project, string(l.New.State), l.Headline, l.Place, l.Message,
 			issues.SearchText(l.Headline, l.Place, l.Message), l.OriginFunction, l.OriginFile, l.OriginLine, l.Severity,
 			l.Events, l.Users, l.WindowDay, l.WindowEvents, l.WindowUsers, l.Unhandled, l.Impact, l.FirstSeen,
-			l.LastSeen, db.NullID(l.FirstRelease), db.NullID(l.LastRelease), l.FirstFiling, l.LastFiling,
+			l.LastSeen, db.NullID(l.FirstRelease), db.NullID(l.LastRelease), l.FirstPosition, l.LastPosition,
 			l.Bodies, l.Version, l.StaleAt, l.GrownTo, needed, db.NullID(l.New.OwnerID)})
 	}
 	db.SortRows(rows, 1)

@@ -11,7 +11,7 @@ import (
 	"firethorn/internal/store/sight"
 )
 
-// Notice is something that a person should hear of.
+// Notice is a notice to a person.
 type Notice struct {
 	ID       int64
 	Project  string
@@ -20,21 +20,21 @@ type Notice struct {
 	At       time.Time
 	Actor    string
 	Kind     string
-	Words    string
+	Text     string
 	Seen     bool
 }
 
-// Notification is something that is about to be told.
+// Notification is a notice about to be written.
 type Notification struct {
 	Project, Issue, At int64
 	Who                accounts.Actor
-	Kind, Words        string
+	Kind, Text         string
 }
 
-// To tells people, by name, each once, and the members of teams; never who did
+// To notifies people, by name, each once, and the members of teams; never the person who did
 // it, nor who left.
 func (n Notification) To(ctx context.Context, tx *sql.Tx, names []string) error {
-	args := []any{n.Project, n.Issue, n.At, n.Who.Name, n.Kind, n.Words}
+	args := []any{n.Project, n.Issue, n.At, n.Who.Name, n.Kind, n.Text}
 	told := len(args)
 	for _, name := range slices.Compact(slices.Sorted(slices.Values(names))) {
 		if name != "" {
@@ -55,7 +55,7 @@ func (n Notification) To(ctx context.Context, tx *sql.Tx, names []string) error 
 	return err
 }
 
-// Notices lists what a person should hear of in the projects that they see, newest
+// Notices lists a person's notices in the projects that they see, newest
 // first, from before an id on; unseen: only what they have not seen. waiting is how
 // many they have not seen.
 func (s *Service) Notices(ctx context.Context, person int64, seen sight.Sight, unseen bool, before int64,
@@ -74,7 +74,7 @@ func (s *Service) Notices(ctx context.Context, person int64, seen sight.Sight, u
 		var at int64
 		err := db.ScanNames(r,
 			db.Into{"id": &n.ID, "project": &n.Project, "number": &n.Number, "headline": &n.Headline, "at": &at,
-				"actor": &n.Actor, "kind": &n.Kind, "text": &n.Words, "seen": &n.Seen})
+				"actor": &n.Actor, "kind": &n.Kind, "text": &n.Text, "seen": &n.Seen})
 		n.At = db.FromMicros(at)
 		list = append(list, n)
 		return err
@@ -87,7 +87,7 @@ func (s *Service) Notices(ctx context.Context, person int64, seen sight.Sight, u
 	return list, waiting, err
 }
 
-// SeeNotices says that a person has seen what was told up to an id, of the projects
+// SeeNotices marks a person's notices up to an id as seen, of the projects
 // that they see.
 func (s *Service) SeeNotices(ctx context.Context, person int64, seen sight.Sight, upTo int64) error {
 	of, args := seen.Where("project")
@@ -99,7 +99,7 @@ func (s *Service) SeeNotices(ctx context.Context, person int64, seen sight.Sight
 // noticeDays is how long notices are kept.
 const noticeDays = 90
 
-// DropNotices lets go of notices that are old.
+// DropNotices deletes old notices.
 func (s *Service) DropNotices(ctx context.Context) error {
 	_, err := s.db.Slow.ExecContext(ctx, "DELETE FROM notice WHERE at<?",
 		db.Micros(s.db.Now().AddDate(0, 0, -noticeDays)))

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/names"
@@ -20,13 +20,14 @@ import (
 func (s *Service) Announce(ctx context.Context, p *projects.Project, version, commit string,
 	who accounts.Actor) (*releases.ReleaseRow, error) {
 	version, commit = strings.TrimSpace(version), strings.ToLower(strings.TrimSpace(commit))
-	if version == "" || len(version) > releases.MostVersion || strings.ContainsFunc(version, func(r rune) bool {
+	if version == "" || len(version) > releases.MaxVersion || strings.ContainsFunc(version, func(r rune) bool {
 		return r < ' '
 	}) {
-		return nil, fault.New(fault.BadInput, "a release's version is one line of 1 to %d bytes", releases.MostVersion)
+		return nil, problem.New(problem.BadInput, "a release's version is one line of 1 to %d bytes",
+			releases.MaxVersion)
 	}
 	if commit != "" && !releases.CommitForm.MatchString(commit) {
-		return nil, fault.New(fault.BadInput, "%q is no commit: write its hash, 7 to 64 hexadecimal digits", event.TrimText(commit, 80))
+		return nil, problem.New(problem.BadInput, "%q is no commit: write its hash, 7 to 64 hexadecimal digits", event.TrimText(commit, 80))
 	}
 	now := db.Micros(s.db.Now())
 	err := s.db.InTx(ctx, func(tx *sql.Tx) error {
@@ -44,7 +45,7 @@ func (s *Service) Announce(ctx context.Context, p *projects.Project, version, co
 			return err
 		}
 		if there != "" && commit != "" && !strings.HasPrefix(there, commit) && !strings.HasPrefix(commit, there) {
-			return fault.New(fault.Conflict, "%s of %s was announced with commit %s; a build of %s is another release, and needs another version", version, p.Name, there, commit)
+			return problem.New(problem.Conflict, "%s of %s was announced with commit %s; a build of %s is another release, and needs another version", version, p.Name, there, commit)
 		}
 		if len(there) > len(commit) {
 			commit = there
@@ -61,7 +62,7 @@ func (s *Service) Announce(ctx context.Context, p *projects.Project, version, co
 }
 
 // MarkDeployed says that a release was deployed to an environment at a time;
-// the same said twice counts once. A release nothing was heard of is refused:
+// the same said twice counts once. A release nothing is known is refused:
 // it is announced first.
 func (s *Service) MarkDeployed(ctx context.Context, p *projects.Project, version, environment string, at time.Time,
 	who accounts.Actor) (*releases.ReleaseRow, error) {
@@ -69,16 +70,16 @@ func (s *Service) MarkDeployed(ctx context.Context, p *projects.Project, version
 	if err != nil {
 		return nil, err
 	}
-	environment = event.TrimText(strings.TrimSpace(environment), releases.MostVersion)
+	environment = event.TrimText(strings.TrimSpace(environment), releases.MaxVersion)
 	if environment == "" {
-		return nil, fault.New(fault.BadInput, "say where it was deployed: an environment such as production")
+		return nil, problem.New(problem.BadInput, "say where it was deployed: an environment such as production")
 	}
 	now := s.db.Now()
 	if at.IsZero() {
 		at = now
 	}
 	if at.After(now.Add(time.Hour)) {
-		return nil, fault.New(fault.BadInput, "%s lies ahead: a deploy is marked once it has happened",
+		return nil, problem.New(problem.BadInput, "%s lies ahead: a deploy is marked once it has happened",
 			at.Format(time.RFC3339))
 	}
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error {

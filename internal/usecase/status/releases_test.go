@@ -5,8 +5,8 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/release"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/testbed"
@@ -24,14 +24,14 @@ func TestAnnounce_IsOfOneBuild(t *testing.T) {
 	if err != nil || again.ID != r.ID || len(again.Commit) != 40 || again.AnnouncedBy != testbed.Maren.Name || !again.Announced.Equal(testbed.Noon) {
 		t.Errorf("said again with the whole hash: %+v, %v", again, err)
 	}
-	if _, err := b.Status.Announce(ctx, b.Project, "4.2.0", "9f1c2ab", testbed.Oke); testbed.Code(err) != fault.Conflict {
+	if _, err := b.Status.Announce(ctx, b.Project, "4.2.0", "9f1c2ab", testbed.Oke); testbed.Code(err) != problem.Conflict {
 		t.Errorf("another commit: %v", err)
 	}
 	if r, err := b.Status.Announce(ctx, b.Project, "4.2.0", "", testbed.Oke); err != nil || len(r.Commit) != 40 {
 		t.Errorf("without a commit: %+v, %v", r, err)
 	}
 	for _, bad := range [][2]string{{"", ""}, {"a\nb", ""}, {strings.Repeat("9", 251), ""}, {"4.3.0", "main"}, {"4.3.0", "12"}} {
-		if _, err := b.Status.Announce(ctx, b.Project, bad[0], bad[1], testbed.Oke); testbed.Code(err) != fault.BadInput {
+		if _, err := b.Status.Announce(ctx, b.Project, bad[0], bad[1], testbed.Oke); testbed.Code(err) != problem.BadInput {
 			t.Errorf("announced %q of %q: %v", bad[0], bad[1], err)
 		}
 	}
@@ -49,7 +49,7 @@ func TestAnnounce_LaterThanItsFirstEvent(t *testing.T) {
 	}
 	b.Now = b.Now.Add(time.Hour)
 	r, err := b.Status.Announce(t.Context(), b.Project, "blue", "", testbed.Maren)
-	if err != nil || !r.FirstSeen.Equal(testbed.Noon.Add(time.Hour)) || !r.HeardOf.Equal(testbed.Noon.Add(time.Hour)) || r.Events != 1 {
+	if err != nil || !r.FirstSeen.Equal(testbed.Noon.Add(time.Hour)) || !r.FirstKnown.Equal(testbed.Noon.Add(time.Hour)) || r.Events != 1 {
 		t.Errorf("%+v, %v", r, err)
 	}
 	if v := b.Versions(); v != "green blue" {
@@ -60,7 +60,7 @@ func TestAnnounce_LaterThanItsFirstEvent(t *testing.T) {
 func TestMarkDeployed(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	ctx := t.Context()
-	if _, err := b.Status.MarkDeployed(ctx, b.Project, "4.2.0", "production", time.Time{}, testbed.Maren); testbed.Code(err) != fault.NotFound {
+	if _, err := b.Status.MarkDeployed(ctx, b.Project, "4.2.0", "production", time.Time{}, testbed.Maren); testbed.Code(err) != problem.NotFound {
 		t.Errorf("of a release nothing was heard of: %v", err)
 	}
 	if _, err := b.Status.Announce(ctx, b.Project, "4.2.0", "", testbed.Maren); err != nil {
@@ -72,7 +72,7 @@ func TestMarkDeployed(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	if _, err := b.Status.MarkDeployed(ctx, b.Project, "4.2.0", "production", testbed.Noon.Add(2*time.Hour), testbed.Maren); testbed.Code(err) != fault.BadInput {
+	if _, err := b.Status.MarkDeployed(ctx, b.Project, "4.2.0", "production", testbed.Noon.Add(2*time.Hour), testbed.Maren); testbed.Code(err) != problem.BadInput {
 		t.Errorf("in two hours: %v", err)
 	}
 	r, err := b.Releases.Release(ctx, b.Project, "4.2.0")
@@ -101,13 +101,13 @@ func TestRegression_ByTheProjectsOrder(t *testing.T) {
 			if st := b.Issue(1).State; st != c.state {
 				t.Errorf("it is %s", st)
 			}
-			if !b.Said(1, c.words) {
+			if !b.InHistory(1, c.words) {
 				t.Errorf("the history does not say %q", c.words)
 			}
 		})
 	}
 	b := testbed.Open(t, testbed.Noon)
-	if err := b.Projects.ChangeProject(t.Context(), b.Project.ID, projects.ProjectChange{ReleaseOrder: "mood"}); testbed.Code(err) != fault.BadInput {
+	if err := b.Projects.ChangeProject(t.Context(), b.Project.ID, projects.ProjectChange{ReleaseOrder: "mood"}); testbed.Code(err) != problem.BadInput {
 		t.Errorf("ordered by mood: %v", err)
 	}
 }
@@ -120,7 +120,7 @@ func TestRegression_StaysFixedWhereTheOrderIsUnknown(t *testing.T) {
 	b.In("tideAt", "4.2.0")
 	b.Fix(1, "4.2.0")
 	b.In("tideAt", "nightly")
-	if st := b.Issue(1).State; st != issue.Fixed || !b.Said(1, `seen in nightly; whether that contains the fix cannot be told ("nightly" (a name) and "4.2.0" (semantic) are no versions of one scheme; the project orders releases by version alone); it stays fixed in 4.2.0`) {
+	if st := b.Issue(1).State; st != issue.Fixed || !b.InHistory(1, `seen in nightly; whether it contains the fix is unknown ("nightly" (a name) and "4.2.0" (semantic) are no versions of one scheme; the project orders releases by version alone); it stays fixed in 4.2.0`) {
 		t.Errorf("it is %s", st)
 	}
 }
@@ -143,7 +143,7 @@ func TestIssuesIn(t *testing.T) {
 	}
 }
 
-func TestOrderOf_AsksAboutWhatWasNotHeardOf(t *testing.T) {
+func TestOrderOf_ComparesUnknownReleases(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.In("tideAt", "blue")
 	for _, c := range []struct {

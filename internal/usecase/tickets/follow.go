@@ -7,8 +7,8 @@ import (
 	"fmt"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/ticket"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
@@ -16,9 +16,9 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// saw takes in what the tracker says of a ticket, which is locked, and lets its issues follow
+// applyRead takes in what the tracker says of a ticket, which is locked, and lets its issues follow
 // where they are to. It gives the step that is left: one that is to be written there.
-func (s *Service) saw(ctx context.Context, tx *sql.Tx, t *tracker, x *tickets.Ticket, now ticket.Ticket,
+func (s *Service) applyRead(ctx context.Context, tx *sql.Tx, t *tracker, x *tickets.Ticket, now ticket.Ticket,
 	ids []int64) (ticket.Step, error) {
 	at := s.DB.Now()
 	if now.Key != "" && now.Key != x.Key {
@@ -28,13 +28,16 @@ func (s *Service) saw(ctx context.Context, tx *sql.Tx, t *tracker, x *tickets.Ti
 	}
 	now.Key = x.Key
 	x.Ticket = now
-	x.Sides = x.Sides.Saw(now.State, now.Changed, at)
-	x.Gone, x.Read, x.Due = false, at, at.Add(pollOf(t, x.Sides, at))
+	x.Sides = x.Sides.WithRead(now.State, now.Changed, at)
+	x.Gone, x.Read = false, at
+	if x.Due.After(at) { // otherwise a webhook came while it was read: it may have changed since
+		x.Due = at.Add(pollOf(t, x.Sides, at))
+	}
 	if !x.Refused.Equal(x.OursAt) || x.Next(t.Follow).Write != ticket.There {
 		x.Trouble = ""
 	}
 	if now.State == ticket.Unknown {
-		x.Trouble = fmt.Sprintf("the state %q is neither open nor closed in the description of %s", now.Word, t.Name)
+		x.Trouble = fmt.Sprintf("the state %q is neither open nor closed in the description of %s", now.StateName, t.Name)
 	}
 	step := x.Next(t.Follow)
 	if err := tickets.Save(ctx, tx, x, toWrite(x, step)); err != nil || step.Write != ticket.Here {
@@ -73,7 +76,7 @@ func (s *Service) follow(
 		if err != nil || open {
 			return err
 		}
-		why = fmt.Sprintf("ticket %s was closed in %s (%s)", x.Key, t.Name, x.Word)
+		why = fmt.Sprintf("ticket %s was closed in %s (%s)", x.Key, t.Name, x.StateName)
 		action = issue.Action{Verb: issue.Fixing, Fix: issue.Fix{Kind: issue.FixNext}}
 		if x.FixedIn != "" {
 			action.Fix = issue.Fix{Kind: issue.FixRelease, FixedIn: x.FixedIn}
@@ -83,7 +86,7 @@ func (s *Service) follow(
 		why += ", after the last change here"
 	}
 	err = s.Triage.ActIn(ctx, tx, id, action, why, t.actor())
-	if f, ok := errors.AsType[*fault.Error](err); ok { // as it stands it cannot follow
+	if f, ok := errors.AsType[*problem.Error](err); ok { // as it stands it cannot follow
 		return tickets.SetTrouble(ctx, tx, x.ID, "the issue did not follow the ticket: "+f.Pub)
 	}
 	return err
@@ -134,7 +137,7 @@ func (s *Service) vanished(ctx context.Context, t *tracker, id int64, why error)
 	})
 }
 
-// lock locks the projects of a ticket's issues and the ticket; nil when it stands for nothing
+// lock locks the projects of a ticket's issues and the ticket; nil when it is tied to nothing
 // any more.
 func (s *Service) lock(ctx context.Context, tx *sql.Tx, id int64) (*tickets.Ticket, []int64, error) {
 	ids, err := tickets.Issues(ctx, tx, id)
@@ -161,7 +164,7 @@ func (s *Service) record(ctx context.Context, tx *sql.Tx, ids []int64, who accou
 			return err
 		}
 		if err := s.Status.Record(ctx, tx, project, id, status.HistoryLine{Who: who,
-			Entry: issue.Entry{Kind: Ticketed, Words: words}}); err != nil {
+			Entry: issue.Entry{Kind: Ticketed, Text: words}}); err != nil {
 			return err
 		}
 		if err := projects.Touch(ctx, tx, project); err != nil {

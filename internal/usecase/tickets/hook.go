@@ -7,7 +7,7 @@ import (
 	"net/http"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/ticket"
 	"firethorn/internal/store/destinations"
 	"firethorn/internal/store/tickets"
@@ -16,14 +16,14 @@ import (
 // hookMemory is how long webhooks are known as taken.
 const hookMemory = 7 * 24 * time.Hour
 
-// errUnknownHook is the answer to whoever does not show that they are the tracker.
-var errUnknownHook = fault.New(fault.Unauthorized, "there is no tracker of this name, or the signature is not right")
+// errUnknownHook is the answer to a caller that does not prove to be the tracker.
+var errUnknownHook = problem.New(problem.Unauthorized, "there is no tracker of this name, or the signature is not right")
 
-// Hear takes a webhook of the tracker that is called name. It lets the ticket be read now;
+// Read takes a webhook of the tracker that is called name. It lets the ticket be read now;
 // what the webhook says of the ticket is not believed.
-func (s *Service) Hear(ctx context.Context, name string, header http.Header, body []byte) error {
+func (s *Service) Receive(ctx context.Context, name string, header http.Header, body []byte) error {
 	d, err := destinations.Named(ctx, s.DB, name)
-	if f, ok := errors.AsType[*fault.Error](err); ok && f.Code == fault.NotFound {
+	if f, ok := errors.AsType[*problem.Error](err); ok && f.Code == problem.NotFound {
 		return errUnknownHook
 	}
 	if err != nil {
@@ -34,12 +34,12 @@ func (s *Service) Hear(ctx context.Context, name string, header http.Header, bod
 		return errUnknownHook
 	}
 	now := s.DB.Now()
-	heard, err := desc.Hook.Hear(d.HookSecret, header.Get, body, now)
+	heard, err := desc.Hook.Read(d.HookSecret, header.Get, body, now)
 	switch {
 	case errors.Is(err, ticket.ErrSignature):
 		return errUnknownHook
 	case err != nil:
-		return fault.New(fault.BadInput, "the webhook was not taken: %s", err)
+		return problem.New(problem.BadInput, "the webhook was not taken: %s", err)
 	}
 	return s.DB.InTx(ctx, func(tx *sql.Tx) error {
 		if heard.ID != "" {
@@ -48,14 +48,14 @@ func (s *Service) Hear(ctx context.Context, name string, header http.Header, bod
 				return err
 			}
 			if repeated {
-				return fault.New(fault.Conflict, "this webhook was received before; nothing was done")
+				return problem.New(problem.Conflict, "this webhook was received before; nothing was done")
 			}
 		}
 		return tickets.Hasten(ctx, tx, d.ID, heard.Key, now)
 	})
 }
 
-// Forget lets go of webhooks that were taken long ago.
+// Forget deletes the ids of webhooks that were received long ago.
 func (s *Service) Forget(ctx context.Context) error {
 	return tickets.ForgetHooks(ctx, s.DB, s.DB.Now().Add(-hookMemory))
 }

@@ -9,8 +9,8 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/testbed"
 )
 
@@ -27,7 +27,7 @@ func signed(secret, id, body string, at time.Time) http.Header {
 }
 
 // A webhook lets its ticket be read at once. What is not signed, old or repeated does nothing.
-func TestHear(t *testing.T) {
+func TestReceive(t *testing.T) {
 	s := open(t)
 	s.make(1)
 	d, err := s.Alerting.Destination(t.Context(), "board")
@@ -42,35 +42,68 @@ func TestHear(t *testing.T) {
 	for _, c := range []struct {
 		name, to, body string
 		header         http.Header
-		want           fault.Code
+		want           problem.Code
 	}{
-		{"signed by somebody else", "board", body, signed("whsec_x", "d-1", body, s.Now), fault.Unauthorized},
-		{"for another tracker", "second", body, good, fault.Unauthorized},
-		{"for no tracker", "nowhere", body, good, fault.Unauthorized},
-		{"changed on the way", "board", `{"ticket":{"number":2}}`, good, fault.Unauthorized},
-		{"old", "board", body, signed(d.HookSecret, "d-0", body, s.Now.Add(-time.Hour)), fault.BadInput},
-		{"of no ticket", "board", `{}`, signed(d.HookSecret, "d-0", `{}`, s.Now), fault.BadInput},
+		{"signed by somebody else", "board", body, signed("whsec_x", "d-1", body, s.Now), problem.Unauthorized},
+		{"for another tracker", "second", body, good, problem.Unauthorized},
+		{"for no tracker", "nowhere", body, good, problem.Unauthorized},
+		{"changed on the way", "board", `{"ticket":{"number":2}}`, good, problem.Unauthorized},
+		{"old", "board", body, signed(d.HookSecret, "d-0", body, s.Now.Add(-time.Hour)), problem.BadInput},
+		{"of no ticket", "board", `{}`, signed(d.HookSecret, "d-0", `{}`, s.Now), problem.BadInput},
 	} {
-		if err := s.Tickets.Hear(t.Context(), c.to, c.header, []byte(c.body)); testbed.Code(err) != c.want {
+		if err := s.Tickets.Receive(t.Context(), c.to, c.header, []byte(c.body)); testbed.Code(err) != c.want {
 			t.Errorf("%s: %v", c.name, err)
 		}
 		s.step()
 		s.want(1, issue.New)
 	}
-	if err := s.Tickets.Hear(t.Context(), "board", good, []byte(body)); err != nil {
+	if err := s.Tickets.Receive(t.Context(), "board", good, []byte(body)); err != nil {
 		t.Fatal(err)
 	}
 	s.step()
 	s.want(1, issue.Fixed)
-	if err := s.Tickets.Hear(t.Context(), "board", good, []byte(body)); testbed.Code(err) != fault.Conflict {
+	if err := s.Tickets.Receive(t.Context(), "board", good, []byte(body)); testbed.Code(err) != problem.Conflict {
 		t.Errorf("a replay: %v", err)
 	}
 	const other = `{"ticket":{"number":77}}`
-	if err := s.Tickets.Hear(t.Context(), "board", signed(d.HookSecret, "d-2", other, s.Now), []byte(other)); err != nil {
+	if err := s.Tickets.Receive(t.Context(), "board", signed(d.HookSecret, "d-2", other, s.Now), []byte(other)); err != nil {
 		t.Errorf("of a ticket that nobody tied: %v", err)
 	}
 	s.Now = s.Now.AddDate(0, 0, 8)
 	if err := s.Tickets.Forget(t.Context()); err != nil || s.One("SELECT COUNT(*) FROM ticket_hook") != 0 {
 		t.Errorf("old webhooks are kept: %v", err)
 	}
+}
+
+// A webhook that comes while its ticket is read is about a later change: the ticket is read again.
+func TestReceive_WhileTheTicketIsRead(t *testing.T) {
+	s := open(t)
+	s.make(1)
+	d, err := s.Alerting.Destination(t.Context(), "board")
+	if err != nil {
+		t.Fatal(err)
+	}
+	const body = `{"ticket":{"number":1}}`
+	answered := 0
+	s.board.lose = func(call string) bool {
+		if call != "GET tickets" {
+			return false
+		}
+		if answered++; answered > 1 {
+			return false
+		}
+		c := s.board.cards[0] // the answer with its former state is on its way
+		c.State, c.Changed, c.Revision = "done", s.board.now(), c.Revision+1
+		if err := s.Tickets.Receive(t.Context(), "board", signed(d.HookSecret, "d-1", body, s.Now), []byte(body)); err != nil {
+			t.Error(err)
+		}
+		return false
+	}
+	s.Now = s.Now.Add(time.Hour)
+	s.step()
+	if answered != 1 {
+		t.Fatalf("the ticket was read %d times", answered)
+	}
+	s.step()
+	s.want(1, issue.Fixed)
 }

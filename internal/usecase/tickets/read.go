@@ -10,7 +10,7 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/ticket"
 	"firethorn/internal/store/destinations"
 	"firethorn/internal/store/tickets"
@@ -87,13 +87,13 @@ func away(err error) bool {
 // description. Others are the service's own.
 func isShown(err error) bool {
 	_, called := errors.AsType[*callError](err)
-	_, known := errors.AsType[*fault.Error](err)
+	_, known := errors.AsType[*problem.Error](err)
 	return called || known
 }
 
 // publicText is what people may read of an error.
 func publicText(err error) string {
-	if f, ok := errors.AsType[*fault.Error](err); ok {
+	if f, ok := errors.AsType[*problem.Error](err); ok {
 		return f.Pub
 	}
 	return err.Error()
@@ -101,6 +101,9 @@ func publicText(err error) string {
 
 // readOne reads a ticket and its comments, and lets its issues follow.
 func (s *Service) readOne(ctx context.Context, t *tracker, x *tickets.Ticket) error {
+	if err := tickets.Claim(ctx, s.DB, x.ID, s.DB.Now().Add(lease)); err != nil {
+		return err
+	}
 	now, err := t.look(x.Ticket)
 	if gone(err) {
 		return s.vanished(ctx, t, x.ID, err)
@@ -113,7 +116,7 @@ func (s *Service) readOne(ctx context.Context, t *tracker, x *tickets.Ticket) er
 		if err != nil || y == nil {
 			return err
 		}
-		_, err = s.saw(ctx, tx, t, y, now, ids)
+		_, err = s.applyRead(ctx, tx, t, y, now, ids)
 		return err
 	})
 	if err != nil || t.Ops[ticket.CommentsOf] == nil || !t.Follow[ticket.Comments] {

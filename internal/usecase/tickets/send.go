@@ -45,7 +45,7 @@ func (s *Service) Send(ctx context.Context, d *destinations.Destination, x *deli
 func (s *Service) create(ctx context.Context, t *tracker, x *deliveries.Delivery, m alert.Message, again bool) (
 	string, error) {
 	if m.Issue == nil || x.Issue == 0 {
-		return "", fmt.Errorf("a ticket stands for an issue, and this message is about none: %w", ErrOver)
+		return "", fmt.Errorf("a ticket needs an issue, and this message has none: %w", ErrOver)
 	}
 	if !m.Another {
 		key, err := s.OpenTicket(ctx, t.Destination, x.Issue)
@@ -81,7 +81,7 @@ func valuesOf(id uuid.UUID, m alert.Message) ticket.Values {
 	return v
 }
 
-// find looks for a ticket that a try before may have made; the zero Ticket where there is none,
+// find looks for a ticket that an earlier attempt may have made; the zero Ticket if there is none,
 // or the description does not say how to look.
 func (t *tracker) find(id uuid.UUID, m alert.Message) (ticket.Ticket, error) {
 	if t.Ops[ticket.Find] == nil {
@@ -146,7 +146,7 @@ func (s *Service) bring(ctx context.Context, t *tracker, x *deliveries.Delivery,
 		return "", err
 	}
 	v := ticket.Values{"key": y.Key, "id": x.ID.String(), "issue": called, "issue_link": link, "project": m.Project,
-		"comment": ticket.Said(m.Why, link, x.ID), "release": m.FixedIn}
+		"comment": ticket.CommentText(m.Why, link, x.ID), "release": m.FixedIn}
 	if err := t.comment(x.ID, y.Key, v, again); err != nil {
 		return "", s.refused(ctx, t, y.ID, err)
 	}
@@ -163,13 +163,13 @@ func (s *Service) bring(ctx context.Context, t *tracker, x *deliveries.Delivery,
 		if err != nil || y == nil {
 			return err
 		}
-		_, err = s.saw(ctx, tx, t, y, now, ids)
+		_, err = s.applyRead(ctx, tx, t, y, now, ids)
 		return err
 	})
-	return fmt.Sprintf("ticket %s is %s", y.Key, cmp.Or(now.Word, string(now.State))), err
+	return fmt.Sprintf("ticket %s is %s", y.Key, cmp.Or(now.StateName, string(now.State))), err
 }
 
-// now reads a ticket anew and says what is left to be done, of which this message does want.
+// now reads a ticket again and gives the step that is left; this message does the one to want.
 func (s *Service) now(ctx context.Context, t *tracker, id int64, want ticket.State) (y *tickets.Ticket,
 	step ticket.Step, err error) {
 	err = s.DB.InTx(ctx, func(tx *sql.Tx) (err error) {
@@ -191,7 +191,7 @@ func (s *Service) now(ctx context.Context, t *tracker, id int64, want ticket.Sta
 		if y, ids, err = s.lock(ctx, tx, id); err != nil || y == nil {
 			return err
 		}
-		step, err = s.saw(ctx, tx, t, y, now, ids)
+		step, err = s.applyRead(ctx, tx, t, y, now, ids)
 		if err != nil || step.Write != ticket.There || step.State != want {
 			return err // another message does what is left
 		}
@@ -246,7 +246,7 @@ const (
 	Reopening = "ticket.reopen"
 )
 
-// Dirty lists the tickets of which a message is to be written.
+// Dirty lists the tickets that need a message.
 func (s *Service) Dirty(ctx context.Context) ([]int64, error) { return tickets.Dirty(ctx, s.DB, 500) }
 
 // Settle writes the message that closes or reopens a ticket, when that is to be done.
@@ -271,7 +271,7 @@ func (s *Service) Settle(ctx context.Context, id int64) (more bool, err error) {
 		step := x.Next(t.Follow)
 		write := toWrite(x, step)
 		if write {
-			x.Turn++
+			x.Change++
 		}
 		if err := tickets.Save(ctx, tx, x, false); err != nil || !write {
 			return err
@@ -316,7 +316,7 @@ func (s *Service) write(ctx context.Context, tx *sql.Tx, x *tickets.Ticket, id i
 			m.Why = "The issue was dismissed"
 		}
 	}
-	last, err := s.lastWords(ctx, tx, id)
+	last, err := s.lastChange(ctx, tx, id)
 	if err != nil {
 		return err
 	}
@@ -328,7 +328,7 @@ func (s *Service) write(ctx context.Context, tx *sql.Tx, x *tickets.Ticket, id i
 	if err != nil {
 		return err
 	}
-	y.What, y.Episode, y.Issue, y.Destination = whatOf(x), x.Turn, id, x.Destination
+	y.What, y.Episode, y.Issue, y.Destination = whatOf(x), x.Change, id, x.Destination
 	if y.Project, _, err = s.Status.Lock(ctx, tx, id); err != nil {
 		return err
 	}
@@ -339,8 +339,8 @@ func (s *Service) write(ctx context.Context, tx *sql.Tx, x *tickets.Ticket, id i
 	return err
 }
 
-// lastWords is what the history of an issue says of its last change, behind a colon.
-func (s *Service) lastWords(ctx context.Context, tx *sql.Tx, id int64) (string, error) {
+// lastChange is what the history of an issue says of its last change, behind a colon.
+func (s *Service) lastChange(ctx context.Context, tx *sql.Tx, id int64) (string, error) {
 	var text, who string
 	err := tx.QueryRowContext(ctx, "SELECT text, actor FROM history WHERE issue=? AND undone=0 AND status_before IS NOT NULL ORDER BY id DESC LIMIT 1", id).
 		Scan(&text, &who)

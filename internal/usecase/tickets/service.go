@@ -1,4 +1,4 @@
-// Package tickets keeps tickets of trackers and the issues that they stand for in step.
+// Package tickets keeps tickets of trackers and their issues in step.
 //
 // Reading order: service.go (what it works with), send.go (messages to a tracker), read.go
 // (what the tracker says), follow.go (which side follows), hook.go (webhooks of trackers),
@@ -16,7 +16,7 @@ import (
 	"strings"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/ticket"
 	"firethorn/internal/db"
 	"firethorn/internal/outgoing"
@@ -72,7 +72,7 @@ type tracker struct {
 func trackerOf(ctx context.Context, d *destinations.Destination) (*tracker, error) {
 	desc, err := ticket.Parse(d.Description)
 	if err != nil {
-		return nil, fault.New(fault.BadInput, "the description of %s is not understood: %s", d.Name, err)
+		return nil, problem.New(problem.BadInput, "the description of %s is not understood: %s", d.Name, err)
 	}
 	client := outgoing.New(outgoing.Options{Allow: d.AllowInside, Timeout: callTime, MaxAnswer: maxAnswer})
 	return &tracker{d, desc, func(r ticket.Request) (ticket.Answer, error) {

@@ -6,8 +6,8 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/deliveries"
 	"firethorn/internal/testbed"
 	"firethorn/internal/usecase/alerting"
@@ -25,7 +25,7 @@ func TestTickets_FollowEachOther(t *testing.T) {
 		t.Errorf("%s\n%s", c.Title, c.Text)
 	}
 	got := s.tickets(1)
-	if len(got) != 1 || got[0].Key != "1" || got[0].Link != "https://board.example/t/1" || got[0].Tracker != "board" || !s.Said(1, "ticket 1 was made in board") {
+	if len(got) != 1 || got[0].Key != "1" || got[0].Link != "https://board.example/t/1" || got[0].Tracker != "board" || !s.InHistory(1, "ticket 1 was made in board") {
 		t.Fatalf("%+v", got)
 	}
 	s.fix(1)
@@ -44,7 +44,7 @@ func TestTickets_FollowEachOther(t *testing.T) {
 	s.board.set(1, "rejected")
 	s.hour()
 	s.want(1, issue.Fixed, "rejected")
-	if !s.Said(1, "fixed in the next release after 4.2.0") {
+	if !s.InHistory(1, "fixed in the next release after 4.2.0") {
 		t.Error("the history does not say that it was fixed")
 	}
 	s.board.set(1, "doing")
@@ -132,7 +132,7 @@ func TestTickets_MakeUpForAnOutage(t *testing.T) {
 	if row := s.make(1); row.State != deliveries.Waiting {
 		t.Fatalf("%s", row.State)
 	}
-	if _, err := s.Alerting.MakeTicket(t.Context(), s.Issue(1), "board", false, maren, alerting.ReaderOf(s.Units)); testbed.Code(err) != fault.Conflict {
+	if _, err := s.Alerting.MakeTicket(t.Context(), s.Issue(1), "board", false, maren, alerting.ReaderOf(s.Units)); testbed.Code(err) != problem.Conflict {
 		t.Errorf("a second one while the first is being made: %v", err)
 	}
 	s.board.fail = nil
@@ -161,7 +161,7 @@ func TestTickets_MakeUpForAnOutage(t *testing.T) {
 	}
 }
 
-func TestTickets_ThatAreGoneOrRefuseAreSaidAndLeftAlone(t *testing.T) {
+func TestTickets_GoneOrRefusingOnesAreReported(t *testing.T) {
 	s := open(t)
 	s.make(1)
 	s.board.fail = func(call string) int { return map[bool]int{true: 422}[call == "PATCH tickets"] }
@@ -176,13 +176,13 @@ func TestTickets_ThatAreGoneOrRefuseAreSaidAndLeftAlone(t *testing.T) {
 			patched++
 		}
 	}
-	if patched != 1 || !strings.Contains(got.Trouble, "422") || !s.Said(1, "board did not let ticket 1 follow") {
+	if patched != 1 || !strings.Contains(got.Trouble, "422") || !s.InHistory(1, "board did not let ticket 1 follow") {
 		t.Errorf("%d refused, trouble %q", patched, got.Trouble)
 	}
 	s.board.fail = nil
 	s.board.cards[0].gone = true
 	s.hour()
-	if got := s.tickets(1)[0]; !got.Gone || !strings.Contains(got.Trouble, "does not show the ticket any more") || !s.Said(1, "ticket 1 is gone from board, or may not be seen") {
+	if got := s.tickets(1)[0]; !got.Gone || !strings.Contains(got.Trouble, "does not show the ticket any more") || !s.InHistory(1, "ticket 1 is gone from board, or may not be seen") {
 		t.Errorf("%+v", got)
 	}
 	reads := 0
@@ -205,7 +205,7 @@ func TestTickets_FollowAMove(t *testing.T) {
 	s.make(1)
 	s.board.cards[0].was, s.board.cards[0].Number = 1, 900
 	s.hour()
-	if got := s.tickets(1)[0]; got.Key != "900" || !s.Said(1, "ticket 1 is 900 now in board") {
+	if got := s.tickets(1)[0]; got.Key != "900" || !s.InHistory(1, "ticket 1 is 900 now in board") {
 		t.Errorf("%+v", got)
 	}
 	s.fix(1)
@@ -256,7 +256,7 @@ func TestRule_MakesOneTicketForAnIssue(t *testing.T) {
 	s.alertTo(`became("new") || became("regressed")`)
 	s.File(testbed.Event{Function: "zoneOf", User: "p-1", Release: "4.2.0", At: s.Now, Env: "production"})
 	s.step()
-	if len(s.board.cards) != 1 || len(s.tickets(2)) != 1 || !s.Said(2, "ticket 1 was made in board") {
+	if len(s.board.cards) != 1 || len(s.tickets(2)) != 1 || !s.InHistory(2, "ticket 1 was made in board") {
 		list, err := s.Alerting.Alerts(t.Context(), s.Project, s.Issue(2).ID, 0, 10)
 		t.Fatalf("%d tickets; %v, alerts %+v", len(s.board.cards), err, list)
 	}
@@ -285,13 +285,13 @@ func TestLink_AndUnlink(t *testing.T) {
 	s.board.cards = []*card{{Number: 1, State: "todo", Changed: s.Now, notes: []note{{"1", "old", "Ines Prado"}}}, {Number: 2, State: "done", Changed: s.Now}}
 	for name, c := range map[string]struct {
 		in, key string
-		want    fault.Code
+		want    problem.Code
 	}{
-		"no such ticket":            {"board", "77", fault.NotFound},
-		"no such tracker":           {"bored", "1", fault.NotFound},
-		"closed, of an open issue":  {"board", "2", fault.Conflict},
-		"an empty key":              {"board", " ", fault.BadInput},
-		"a key that is no key here": {"board", "../../x", fault.NotFound},
+		"no such ticket":            {"board", "77", problem.NotFound},
+		"no such tracker":           {"bored", "1", problem.NotFound},
+		"closed, of an open issue":  {"board", "2", problem.Conflict},
+		"an empty key":              {"board", " ", problem.BadInput},
+		"a key that is no key here": {"board", "../../x", problem.NotFound},
 	} {
 		if err := s.Tickets.Link(t.Context(), s.Issue(1), c.in, c.key, maren); testbed.Code(err) != c.want {
 			t.Errorf("%s: %v", name, err)
@@ -300,7 +300,7 @@ func TestLink_AndUnlink(t *testing.T) {
 	if err := s.Tickets.Link(t.Context(), s.Issue(1), "board", "1", maren); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Tickets.Link(t.Context(), s.Issue(1), "board", "1", maren); testbed.Code(err) != fault.Conflict {
+	if err := s.Tickets.Link(t.Context(), s.Issue(1), "board", "1", maren); testbed.Code(err) != problem.Conflict {
 		t.Errorf("linked twice: %v", err)
 	}
 	s.hour()
@@ -310,7 +310,7 @@ func TestLink_AndUnlink(t *testing.T) {
 	if err := s.Tickets.Unlink(t.Context(), s.Issue(1), "", "1", maren); err != nil || len(s.tickets(1)) != 0 {
 		t.Errorf("unlink: %v", err)
 	}
-	if err := s.Tickets.Unlink(t.Context(), s.Issue(1), "", "1", maren); testbed.Code(err) != fault.NotFound {
+	if err := s.Tickets.Unlink(t.Context(), s.Issue(1), "", "1", maren); testbed.Code(err) != problem.NotFound {
 		t.Errorf("unlinked twice: %v", err)
 	}
 	if n := s.One("SELECT (SELECT COUNT(*) FROM ticket)+(SELECT COUNT(*) FROM ticket_comment)"); n != 0 {

@@ -10,8 +10,8 @@ import (
 	"github.com/google/uuid"
 
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/ticket"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/destinations"
@@ -26,16 +26,16 @@ func (s *Service) Tracker(ctx context.Context, project, name string) (*destinati
 		return nil, err
 	}
 	if d.Kind != destinations.Tickets {
-		return nil, fault.New(
-			fault.BadInput,
+		return nil, problem.New(
+			problem.BadInput,
 			"%s is a %s; tickets are made in a destination of the kind tickets",
 			d.Name,
 			d.Kind,
 		)
 	}
 	if !d.Serves(project) {
-		return nil, fault.New(
-			fault.BadInput,
+		return nil, problem.New(
+			problem.BadInput,
 			"%s does not serve %s; an operator adds it with: firethorn destination change '%s' --serves %s",
 			d.Name,
 			project,
@@ -69,15 +69,15 @@ func (s *Service) Link(ctx context.Context, is *issues.Issue, name, key string, 
 		return err
 	}
 	if key = strings.TrimSpace(key); key == "" || len(key) > 200 {
-		return fault.New(fault.BadInput, "a ticket's key has 1 to 200 bytes")
+		return problem.New(problem.BadInput, "a ticket's key has 1 to 200 bytes")
 	}
 	now, err := t.look(ticket.Ticket{Key: key})
 	if gone(err) {
-		return fault.New(fault.NotFound, "%s shows no ticket %.100q", d.Name, key)
+		return problem.New(problem.NotFound, "%s shows no ticket %.100q", d.Name, key)
 	}
 	if err != nil {
-		return fault.New(
-			fault.Unavailable,
+		return problem.New(
+			problem.Unavailable,
 			"%s could not be asked for the ticket: %s; nothing was changed, try again later",
 			d.Name,
 			err,
@@ -85,11 +85,11 @@ func (s *Service) Link(ctx context.Context, is *issues.Issue, name, key string, 
 	}
 	closed := is.State == issue.Fixed || is.State == issue.Dismissed
 	if now.State == ticket.Unknown || closed != (now.State == ticket.Closed) {
-		return fault.New(
-			fault.Conflict,
+		return problem.New(
+			problem.Conflict,
 			"ticket %s is %q and the issue is %s: bring one in step with the other, then link them",
 			now.Key,
-			now.Word,
+			now.StateName,
 			is.State,
 		)
 	}
@@ -99,7 +99,7 @@ func (s *Service) Link(ctx context.Context, is *issues.Issue, name, key string, 
 			return err
 		}
 		if made.before {
-			return fault.New(fault.Conflict, "ticket %s is already linked to this issue", now.Key)
+			return problem.New(problem.Conflict, "ticket %s is already linked to this issue", now.Key)
 		}
 		return s.record(ctx, tx, []int64{is.ID}, who, fmt.Sprintf("ticket %s of %s was linked", now.Key, d.Name))
 	})
@@ -113,14 +113,14 @@ func (s *Service) Link(ctx context.Context, is *issues.Issue, name, key string, 
 	return nil
 }
 
-// tied is a ticket that stands for an issue now.
+// tied is a ticket that was tied to an issue.
 type tied struct {
 	id     int64
-	known  bool // it stands for another issue already
+	known  bool // it represents another issue already
 	before bool // it stood for this one before
 }
 
-// tie writes a ticket as its tracker shows it, and that it stands for an issue.
+// tie writes a ticket as its tracker shows it, and ties it to an issue.
 func (s *Service) tie(ctx context.Context, tx *sql.Tx, t *tracker, now ticket.Ticket, issue int64, who string) (
 	made tied, err error) {
 	project, _, err := s.Status.Lock(ctx, tx, issue)
@@ -138,7 +138,7 @@ func (s *Service) tie(ctx context.Context, tx *sql.Tx, t *tracker, now ticket.Ti
 	return made, err
 }
 
-// Unlink ends that a ticket stands for an issue; the ticket stays as it is.
+// Unlink unties a ticket from an issue; the ticket stays as it is.
 func (s *Service) Unlink(ctx context.Context, is *issues.Issue, name, key string, who accounts.Actor) error {
 	return s.DB.InTx(ctx, func(tx *sql.Tx) error {
 		if _, _, err := s.Status.Lock(ctx, tx, is.ID); err != nil {
@@ -152,7 +152,7 @@ func (s *Service) Unlink(ctx context.Context, is *issues.Issue, name, key string
 			return x.Key == key && (name == "" || x.Tracker == name)
 		})
 		if i < 0 {
-			return fault.New(fault.NotFound, "the issue has no ticket %.100q", key)
+			return problem.New(problem.NotFound, "the issue has no ticket %.100q", key)
 		}
 		x := all[is.ID][i]
 		if err := tickets.Untie(ctx, tx, x.ID, is.ID); err != nil {
@@ -193,7 +193,7 @@ func (t *tracker) try(id uuid.UUID, m alert.Message) (string, error) {
 			continue
 		}
 		v := valuesOf(id, m)
-		v["key"], v["comment"] = x.Key, ticket.Said("A comment of the test.", m.Links.Issue, id)
+		v["key"], v["comment"] = x.Key, ticket.CommentText("A comment of the test.", m.Links.Issue, id)
 		got, err := t.run(name, v)
 		if err != nil {
 			return strings.Join(done, "; "), fmt.Errorf("%w (done: %s)", err, strings.Join(done, "; "))
@@ -206,9 +206,9 @@ func (t *tracker) try(id uuid.UUID, m alert.Message) (string, error) {
 		case ticket.Create, ticket.Read:
 			x = t.TicketOf(got, x)
 		}
-		said := map[string]string{ticket.Create: "ticket " + x.Key, ticket.Read: x.Word}[name]
+		said := map[string]string{ticket.Create: "ticket " + x.Key, ticket.Read: x.StateName}[name]
 		if name == ticket.Read && x.State != want {
-			err := fmt.Errorf("%w: the ticket reads as %q, which the description does not list as %s", ErrOver, x.Word,
+			err := fmt.Errorf("%w: the ticket reads as %q, which the description does not list as %s", ErrOver, x.StateName,
 				want)
 			return strings.Join(done, "; "), err
 		}

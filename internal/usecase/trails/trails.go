@@ -1,5 +1,4 @@
-// Package trails tells what one user went through: their sessions, the events that hit
-// them, what led up to each, and what they wrote, in order of time.
+// Package trails reads one user's trail in order of time: sessions, events, breadcrumbs and feedback.
 package trails
 
 import (
@@ -18,7 +17,7 @@ import (
 	"firethorn/internal/usecase/find"
 )
 
-// Service tells trails. It is safe for concurrent use.
+// Service gives trails. It is safe for concurrent use.
 type Service struct {
 	db     *db.DB
 	events *events.Store
@@ -55,15 +54,15 @@ type Cursor struct {
 
 // Page is a part of a trail, newest first.
 type Page struct {
-	find.Said
+	find.Completeness
 	Entries []Entry
 	Next    *Cursor // nil on the last page
 }
 
-// mostBeside bounds the sessions and the feedback of a page.
-const mostBeside = 200
+// maxBeside bounds the sessions and the feedback of a page.
+const maxBeside = 200
 
-// Trail tells a page of what a user went through. A breadcrumb that several events
+// Trail gives a page of a user's trail. A breadcrumb that several events
 // carry is listed once.
 func (s *Service) Trail(ctx context.Context, q Ask) (*Page, error) {
 	users, err := s.find.UsersNamed(ctx, q.Project, q.Who)
@@ -81,12 +80,12 @@ func (s *Service) Trail(ctx context.Context, q Ask) (*Page, error) {
 	if err != nil {
 		return nil, err
 	}
-	page := &Page{Said: found.Said}
+	page := &Page{Completeness: found.Completeness}
 	list := found.Events
 	var from time.Time // what is older than the next page's first event comes with that page
 	if len(list) > q.Limit {
 		from, list = list[q.Limit].Thrown, list[:q.Limit]
-		page.Next = &Cursor{Position: list[q.Limit-1].Filing, Until: db.Micros(from)}
+		page.Next = &Cursor{Position: list[q.Limit-1].Position, Until: db.Micros(from)}
 	}
 	for _, e := range list {
 		page.Entries = append(page.Entries, Entry{At: e.Thrown, Event: e})
@@ -152,7 +151,7 @@ func (s *Service) addBreadcrumbs(ctx context.Context, list []*events.EventRow, f
 // addBeside adds the sessions and the feedback of a user from one time up to another.
 func (s *Service) addBeside(ctx context.Context, project, user int64, from, until time.Time, page *Page) error {
 	sessions, _, err := s.events.Sessions(ctx, events.SessionQuery{Project: project, User: &user, Before: until,
-		After: "", Limit: mostBeside})
+		After: "", Limit: maxBeside})
 	if err != nil {
 		return err
 	}
@@ -161,7 +160,7 @@ func (s *Service) addBeside(ctx context.Context, project, user int64, from, unti
 			page.Entries = append(page.Entries, Entry{At: x.Started, Session: x})
 		}
 	}
-	said, _, err := s.events.FeedbackList(ctx, events.FeedbackQuery{Project: project, User: &user, Limit: mostBeside})
+	said, _, err := s.events.FeedbackList(ctx, events.FeedbackQuery{Project: project, User: &user, Limit: maxBeside})
 	if err != nil {
 		return err
 	}

@@ -5,7 +5,7 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/testbed"
 	"firethorn/internal/testdb"
 	"firethorn/internal/usecase/find"
@@ -57,7 +57,7 @@ func TestTrail_InOrderOfTime(t *testing.T) {
 		t.Errorf("told %q,\nwant %q", told, want)
 	}
 	q.After, q.Who = nil, "nobody"
-	if page, err := b.Trails.Trail(t.Context(), q); err != nil && testbed.Code(err) != fault.NotFound || err == nil && len(page.Entries) > 0 {
+	if page, err := b.Trails.Trail(t.Context(), q); err != nil && testbed.Code(err) != problem.NotFound || err == nil && len(page.Entries) > 0 {
 		t.Errorf("somebody of whom nothing is known: %+v, %v", page, err)
 	}
 }

@@ -9,8 +9,8 @@ import (
 	"time"
 
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
@@ -20,7 +20,7 @@ import (
 )
 
 // Act performs an action on an issue in one transaction. ifVersion, when not
-// 0, must be the issue's version, else fault.Stale. why is what the person says
+// 0, must be the issue's version, else problem.Stale. why is what the person says
 // to it, and may be empty.
 func (s *Service) Act(ctx context.Context, id int64, a issue.Action, why string, who accounts.Actor,
 	ifVersion int64) error {
@@ -87,14 +87,14 @@ func (s *Service) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifV
 			return err
 		}
 		if last.move == 0 && is.into.Valid {
-			return fault.New(fault.Conflict, "this issue is now part of %s; there is nothing to undo here", s.issues.IssueName(ctx, tx, is.into.Int64))
+			return problem.New(problem.Conflict, "this issue is now part of %s; there is nothing to undo here", s.issues.IssueName(ctx, tx, is.into.Int64))
 		}
 		if last.move != 0 {
 			return s.moves.UndoMove(ctx, tx, is.project, last.move, d.who)
 		}
 		if last.before != nil {
-			d.Before, d.Undone, after.OwnerID, since = &last.before.Standing, last.kind, last.before.OwnerID,
-				issues.NeededSince(last.before.CallsAt)
+			d.Before, d.Undone, after.OwnerID, since = &last.before.Status, last.kind, last.before.OwnerID,
+				issues.NeededSince(last.before.NeedsDecisionAt)
 			if err := status.TakeBack(ctx, tx, last.entry); err != nil {
 				return err
 			}
@@ -109,12 +109,12 @@ func (s *Service) act(ctx context.Context, tx *sql.Tx, id int64, d decision, ifV
 	if err != nil {
 		return err
 	}
-	next, entry, err := issue.Apply(is.status.Standing, d.Action)
+	next, entry, err := issue.Apply(is.status.Status, d.Action)
 	if err != nil {
 		return err
 	}
-	after.Standing = next
-	if d.Verb == issue.Parking { // what came since counts anew
+	after.Status = next
+	if d.Verb == issue.Parking { // what came since counts again
 		if _, err := tx.ExecContext(ctx, "DELETE FROM parked WHERE issue=?", id); err != nil {
 			return err
 		}
@@ -150,7 +150,7 @@ func (d decision) line(e issue.Entry, before *issues.StatusRow) status.HistoryLi
 	return line
 }
 
-// toID is who an issue is assigned to, 0: nobody.
+// toID is the person or team an issue is assigned to, 0: none.
 func (d decision) toID() int64 {
 	if d.to == nil {
 		return 0
@@ -178,9 +178,9 @@ func (s *Service) lock(ctx context.Context, tx *sql.Tx, id int64) (*decided, err
 	}
 	const query = "SELECT i.version, i.merged_into, COALESCE((SELECT l.needs_decision_at FROM issue_list l WHERE l.issue=i.id),0) AS needs_decision_at, " + issues.StatusColumns + " FROM issue i WHERE i.id=? AND i.deleted IS NULL FOR UPDATE"
 	err := issues.LockStatus(ctx, tx, &is.status, db.Into{"version": &is.version, "merged_into": &is.into,
-		"needs_decision_at": &is.status.CallsAt}, query, id)
+		"needs_decision_at": &is.status.NeedsDecisionAt}, query, id)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "this issue was deleted in between")
+		return nil, problem.New(problem.NotFound, "this issue was deleted in between")
 	}
 	if err != nil {
 		return nil, err
@@ -193,12 +193,12 @@ func (s *Service) staleNow(ctx context.Context, tx *sql.Tx, id int64) error {
 	var who, what string
 	err := tx.QueryRowContext(ctx, "SELECT actor, text FROM history WHERE issue=? AND actor<>'' ORDER BY id DESC LIMIT 1", id).Scan(&who, &what)
 	if errors.Is(err, sql.ErrNoRows) {
-		return fault.New(fault.Stale, "this issue was changed since you loaded it; load it again, then decide")
+		return problem.New(problem.Stale, "this issue was changed since you loaded it; load it again, then decide")
 	}
 	if err != nil {
 		return err
 	}
-	return fault.New(fault.Stale, "%s changed this issue in between (%s); look again and decide anew", who, what)
+	return problem.New(problem.Stale, "%s changed this issue in between (%s); look again and decide again", who, what)
 }
 
 // passedBy notes that who decides has seen an issue as it stands, so that it is
@@ -225,7 +225,7 @@ func (s *Service) completeFix(ctx context.Context, tx *sql.Tx, project int64, f 
 	case issue.FixCommit:
 		f.Commit = strings.ToLower(f.Commit)
 		if !releases.CommitForm.MatchString(f.Commit) {
-			return fault.New(fault.BadInput, "%q is no commit: write its hash, 7 to 64 hexadecimal digits", event.TrimText(f.Commit, 80))
+			return problem.New(problem.BadInput, "%q is no commit: write its hash, 7 to 64 hexadecimal digits", event.TrimText(f.Commit, 80))
 		}
 		g, err := s.releases.GraphIn(ctx, tx, project)
 		f.Commit = releases.FullCommit(g, f.Commit)
@@ -248,7 +248,7 @@ func (s *Service) completePark(ctx context.Context, tx *sql.Tx, project, id int6
 }
 
 func (s *Service) newestRelease(ctx context.Context, tx *sql.Tx, project int64) (string, error) {
-	k, err := s.releases.Known(ctx, tx, project)
+	k, err := s.releases.Facts(ctx, tx, project)
 	if err != nil {
 		return "", err
 	}

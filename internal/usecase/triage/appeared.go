@@ -18,14 +18,14 @@ import (
 type Appearance struct {
 	Release, Before string
 	From, To        string    // commits of Before and Release, "" where they are not known
-	Out             time.Time // when the release was heard of
+	Out             time.Time // when the release is known
 	Began           time.Time // when the issue was first seen in it
 }
 
 // CommitOf is the commit that a release was built from, in full where it is
 // known; "" where nobody said.
 func (s *Service) CommitOf(ctx context.Context, project int64, version string) (string, error) {
-	k, err := s.releases.Known(ctx, s.db, project, version)
+	k, err := s.releases.Facts(ctx, s.db, project, version)
 	if err != nil {
 		return "", err
 	}
@@ -33,7 +33,7 @@ func (s *Service) CommitOf(ctx context.Context, project int64, version string) (
 }
 
 // Appeared says in which release an issue appeared: the one that is asked
-// about, else the one in which it came back last, else was first seen.
+// about, else the one in which it regressed last, else was first seen.
 func (s *Service) Appeared(ctx context.Context, p *projects.Project, is *issues.Issue,
 	version string) (Appearance, error) {
 	sp := Appearance{Release: version}
@@ -49,7 +49,7 @@ func (s *Service) Appeared(ctx context.Context, p *projects.Project, is *issues.
 	if sp.Release == "" {
 		return sp, nil
 	}
-	k, err := s.releases.Known(ctx, s.db, p.ID, sp.Release)
+	k, err := s.releases.Facts(ctx, s.db, p.ID, sp.Release)
 	if err != nil {
 		return sp, err
 	}

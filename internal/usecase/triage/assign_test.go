@@ -8,8 +8,8 @@ import (
 	"time"
 
 	"firethorn/internal/core/access"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/inbox"
 	"firethorn/internal/store/sight"
@@ -36,7 +36,7 @@ func TestAssignRules(t *testing.T) {
 	owner(1, testbed.Oke.Name)
 	b.State(1, issue.New)
 	h, err := b.Issues.History(t.Context(), b.Issue(1).ID)
-	if err != nil || h[0].Kind != "given" || h[0].Words != `given to Oke Farrow by the rule "tides": 3 users in 2 days` || !h[0].CanUndo || h[0].ActorKind != "service" {
+	if err != nil || h[0].Kind != "given" || h[0].Text != `given to Oke Farrow by the rule "tides": 3 users in 2 days` || !h[0].CanUndo || h[0].ActorKind != "service" {
 		t.Errorf("%+v, %v", h[0], err)
 	}
 	if list, _, err := b.Status.Notices(t.Context(), o, sight.All, true, 0, 10); err != nil || len(list) != 1 || list[0].Kind != "given" {
@@ -53,10 +53,10 @@ func TestAssignRules(t *testing.T) {
 	b.File(testbed.Event{Function: "zoom", User: "p-1", At: testbed.Noon})
 	owner(2, "")
 	var n int64
-	if err := b.DB.QueryRow("SELECT COALESCE(SUM(n.events),0) FROM received n WHERE n.cause=? AND n.rule='zoom'", inbox.CauseFailed).Scan(&n); err != nil || n != 1 {
+	if err := b.DB.QueryRow("SELECT COALESCE(SUM(n.events),0) FROM received n WHERE n.cause=? AND n.rule='zoom'", inbox.CauseConditionFailed).Scan(&n); err != nil || n != 1 {
 		t.Errorf("trouble was counted %d times, %v", n, err)
 	}
-	// A team: its members hear of it.
+	// A team: its members are notified of it.
 	if _, err := b.Accounts.AddTeam(t.Context(), "Harbour Crew", []string{testbed.Oke.Name, "maren"}); err != nil {
 		t.Fatal(err)
 	}
@@ -67,7 +67,7 @@ func TestAssignRules(t *testing.T) {
 	}
 	b.Act(3, issue.Action{Verb: issue.Undo})
 	b.File(testbed.Event{Function: "draw", User: "p-9", At: testbed.Noon})
-	owner(3, "") // taken back by hand: it is not given again
+	owner(3, "") // undone by hand: it is not given again
 	b.Recounted()
 }
 
@@ -89,7 +89,7 @@ func TestLeave(t *testing.T) {
 		"no team":             func() error { _, err := b.Accounts.ChangeTeam(t.Context(), testbed.Maren.Name, nil, nil); return err }(),
 		"the only admin":      func() error { _, err := b.Accounts.Leave(t.Context(), operator.Name); return err }(),
 	} {
-		if c := testbed.Code(err); c != fault.BadInput && c != fault.Conflict {
+		if c := testbed.Code(err); c != problem.BadInput && c != problem.Conflict {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
@@ -117,7 +117,7 @@ func TestLeave(t *testing.T) {
 	}
 	b.File(testbed.Event{Function: "zoom", User: "p-1", At: testbed.Noon})
 	err = b.Triage.Act(t.Context(), b.Issue(2).ID, issue.Action{Verb: issue.Assign, To: testbed.Maren.Name}, "", testbed.Oke, 0)
-	if testbed.Code(err) != fault.Conflict || !strings.Contains(err.Error(), "Maren Holt left on 2026-11-23; choose another person") {
+	if testbed.Code(err) != problem.Conflict || !strings.Contains(err.Error(), "Maren Holt left on 2026-11-23; choose another person") {
 		t.Errorf("given to who left: %v", err)
 	}
 	if teams, err := b.Accounts.Teams(t.Context(), accounts.EverybodySees); err != nil || len(teams) != 1 || fmt.Sprint(teams[0].Members) != "[Oke Farrow]" {
@@ -135,7 +135,7 @@ func TestLeave(t *testing.T) {
 	}
 }
 
-// Who fixed an issue is who said so last; what was taken back was no fix.
+// Who fixed an issue is who said so last; what was undone was no fix.
 func TestFixedBefore(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	b.People()

@@ -8,8 +8,8 @@ import (
 	"maps"
 	"slices"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
@@ -35,8 +35,8 @@ func mayStill(ctx context.Context, still func(context.Context) error) (why strin
 		return "", nil
 	}
 	err = still(ctx)
-	f, ok := errors.AsType[*fault.Error](err)
-	if ok && (f.Code == fault.Forbidden || f.Code == fault.NotFound || f.Code == fault.Unauthorized) {
+	f, ok := errors.AsType[*problem.Error](err)
+	if ok && (f.Code == problem.Forbidden || f.Code == problem.NotFound || f.Code == problem.Unauthorized) {
 		return "you may not decide about it any more: a role, a token or the session was taken away meanwhile", nil
 	}
 	return "", err
@@ -49,8 +49,8 @@ type ManyDone struct {
 	Refused map[int64]string // by number, and why
 }
 
-// mostMany is how many issues are decided about at once.
-const mostMany = 10_000
+// maxMany is how many issues are decided about at once.
+const maxMany = 10_000
 
 // Find lists the issues that a decision is about: number → version.
 func (s *Service) Find(ctx context.Context, p *projects.Project, m Many) (map[int64]int64, error) {
@@ -67,8 +67,8 @@ func (s *Service) Find(ctx context.Context, p *projects.Project, m Many) (map[in
 		for _, is := range list {
 			found[is.Number] = is.Version
 		}
-		if len(found) > mostMany {
-			return nil, fault.New(fault.BadInput, "more than %d issues fit; narrow the filter", mostMany)
+		if len(found) > maxMany {
+			return nil, problem.New(problem.BadInput, "more than %d issues fit; narrow the filter", maxMany)
 		}
 		if after = next; next == nil {
 			return found, nil
@@ -77,7 +77,7 @@ func (s *Service) Find(ctx context.Context, p *projects.Project, m Many) (map[in
 }
 
 // ActMany performs an action on many issues, each in its own transaction. One
-// that somebody changed since it was looked at is left as it is, and said.
+// that another person changed since it was read stays as it is, and is named.
 func (s *Service) ActMany(ctx context.Context, p *projects.Project, m Many, a issue.Action, why string,
 	who accounts.Actor) (*ManyDone, error) {
 	found, err := s.Find(ctx, p, m)
@@ -105,7 +105,7 @@ func (s *Service) ActMany(ctx context.Context, p *projects.Project, m Many, a is
 		if err == nil {
 			err = s.actOn(ctx, p, n, d, found[n])
 		}
-		if f, ok := errors.AsType[*fault.Error](err); ok {
+		if f, ok := errors.AsType[*problem.Error](err); ok {
 			out.Refused[n] = f.Pub
 			continue
 		}
@@ -127,7 +127,7 @@ func (s *Service) actOn(ctx context.Context, p *projects.Project, number int64, 
 		return err
 	}
 	if into != 0 {
-		return fault.New(fault.Conflict, "it was merged into %s", s.issues.IssueName(ctx, s.db, into))
+		return problem.New(problem.Conflict, "it was merged into %s", s.issues.IssueName(ctx, s.db, into))
 	}
 	return s.db.InTx(ctx, func(tx *sql.Tx) error { return s.act(ctx, tx, id, d, version) })
 }
@@ -139,13 +139,13 @@ func (s *Service) UndoMany(ctx context.Context, p *projects.Project, bulk int64,
 	var undone sql.NullInt64
 	err := s.db.QueryRowContext(ctx, "SELECT undone FROM bulk WHERE id=? AND project=?", bulk, p.ID).Scan(&undone)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.NotFound, "there is no decision %d about many issues of %s", bulk, p.Name)
+		return nil, problem.New(problem.NotFound, "there is no decision %d about many issues of %s", bulk, p.Name)
 	}
 	if err != nil {
 		return nil, err
 	}
 	if undone.Valid {
-		return nil, fault.New(fault.Conflict, "decision %d was undone already", bulk)
+		return nil, problem.New(problem.Conflict, "decision %d was undone already", bulk)
 	}
 	d, err := s.decide(ctx, issue.Action{Verb: issue.Undo}, "", who)
 	if err != nil {
@@ -181,11 +181,11 @@ func (s *Service) UndoMany(ctx context.Context, p *projects.Project, bulk int64,
 				return err
 			}
 			if last.entry != h.entry {
-				return fault.New(fault.Conflict, "it was decided about since")
+				return problem.New(problem.Conflict, "it was decided about since")
 			}
 			return s.act(ctx, tx, h.issue, d, 0)
 		})
-		if f, ok := errors.AsType[*fault.Error](err); ok {
+		if f, ok := errors.AsType[*problem.Error](err); ok {
 			out.Refused[h.number] = f.Pub
 			continue
 		}

@@ -9,7 +9,7 @@ import (
 	"time"
 
 	"firethorn/internal/core/comment"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/alerts"
@@ -18,7 +18,7 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// Comment is what somebody wrote about an issue.
+// Comment is a person's text about an issue.
 type Comment struct {
 	ID     int64
 	At     time.Time
@@ -28,10 +28,10 @@ type Comment struct {
 	From   int64  // number of the issue it was written to, where that was merged into this one; else 0
 }
 
-// mostComments are listed of an issue, the newest.
-const mostComments = 500
+// maxComments are listed of an issue, the newest.
+const maxComments = 500
 
-// Comments lists what was written about an issue, and about those that were
+// Comments lists the comments on an issue, and on those that were
 // merged into it, the newest first.
 func (s *Service) Comments(ctx context.Context, id int64) (list []Comment, err error) {
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
@@ -48,12 +48,12 @@ func (s *Service) Comments(ctx context.Context, id int64) (list []Comment, err e
 		}
 		list = append(list, c)
 		return err
-	}, "SELECT c.id, c.at, c.edited, c.actor_kind, c.actor_id, c.actor, c.text, IF(c.issue=?, 0, i.number) AS from_number FROM comment c JOIN issue i ON i.id=c.issue WHERE c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?) ORDER BY c.id DESC LIMIT ?", id, id, id, mostComments)
+	}, "SELECT c.id, c.at, c.edited, c.actor_kind, c.actor_id, c.actor, c.text, IF(c.issue=?, 0, i.number) AS from_number FROM comment c JOIN issue i ON i.id=c.issue WHERE c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?) ORDER BY c.id DESC LIMIT ?", id, id, id, maxComments)
 	return list, err
 }
 
-// AddComment writes a comment. Whoever writes watches the issue from then on;
-// whoever has it, watches it or is mentioned hears of it.
+// AddComment writes a comment. Anyone who writes watches the issue from then on;
+// its owner, watchers and mentioned people get a notice.
 func (s *Service) AddComment(ctx context.Context, id int64, text string, who accounts.Actor,
 	person int64) (added int64, err error) {
 	return added, s.db.InTx(ctx, func(tx *sql.Tx) error {
@@ -73,7 +73,7 @@ func (s *Service) AddCommentIn(ctx context.Context, tx *sql.Tx, id int64, text s
 		return 0, err
 	}
 	if st == nil {
-		return 0, fault.New(fault.Conflict, "this issue was merged or deleted in between")
+		return 0, problem.New(problem.Conflict, "this issue was merged or deleted in between")
 	}
 	now := s.db.Now()
 	res, err := tx.ExecContext(ctx, "INSERT INTO comment (project, issue, at, actor_kind, actor_id, actor, text) VALUES (?,?,?,?,?,?,?)", project, id, db.Micros(now), who.Kind, who.ID, who.Name, text)
@@ -83,7 +83,7 @@ func (s *Service) AddCommentIn(ctx context.Context, tx *sql.Tx, id int64, text s
 	if added, err = res.LastInsertId(); err != nil {
 		return 0, err
 	}
-	if err := issues.Reword(ctx, tx, id); err != nil {
+	if err := issues.Reindex(ctx, tx, id); err != nil {
 		return 0, err
 	}
 	mentioned, err := s.mentioned(ctx, tx, text)
@@ -95,7 +95,7 @@ func (s *Service) AddCommentIn(ctx context.Context, tx *sql.Tx, id int64, text s
 		return 0, err
 	}
 	if err := alerts.Add(ctx, tx, alerts.Occurrence{Project: project, Issue: id, What: "commented", At: now, Due: now,
-		Who: who, Words: text}); err != nil {
+		Who: who, Text: text}); err != nil {
 		return 0, err
 	}
 	if person != 0 {
@@ -117,10 +117,10 @@ func (s *Service) mentioned(ctx context.Context, q db.Querier, text string) ([]s
 	return comment.Mentions(text, people), err
 }
 
-// commentWords is how much of a comment stands in a notice.
+// commentWords is how much of a comment a notice shows.
 const commentWords = 300
 
-// notify tells those who are mentioned so, and the issue's owner and who watches it
+// notify sends notices to the people mentioned, and to the issue's owner and watchers
 // that something was written; nobody twice, nor who wrote it.
 func (s *Service) notify(ctx context.Context, tx *sql.Tx, n status.Notification, text string, mentioned []string,
 	owner string) error {
@@ -128,7 +128,7 @@ func (s *Service) notify(ctx context.Context, tx *sql.Tx, n status.Notification,
 	if r := []rune(text); len(r) > commentWords {
 		short = string(r[:commentWords]) + " …"
 	}
-	n.At, n.Kind, n.Words = db.Micros(s.db.Now()), "mention", "mentions you: "+short
+	n.At, n.Kind, n.Text = db.Micros(s.db.Now()), "mention", "mentions you: "+short
 	if err := n.To(ctx, tx, mentioned); err != nil {
 		return err
 	}
@@ -139,7 +139,7 @@ func (s *Service) notify(ctx context.Context, tx *sql.Tx, n status.Notification,
 	others := slices.DeleteFunc(append(watching, owner), func(name string) bool {
 		return slices.Contains(mentioned, name)
 	})
-	n.Kind, n.Words = "comment", "writes: "+short
+	n.Kind, n.Text = "comment", "writes: "+short
 	return n.To(ctx, tx, others)
 }
 
@@ -150,7 +150,7 @@ func (s *Service) Watching(ctx context.Context, id int64) ([]string, error) {
 
 const addWatcher = "INSERT IGNORE INTO watcher (issue, person) VALUES (?,?)"
 
-// Watch lets a person hear of an issue, or not any more.
+// Watch switches a person's notices about an issue on or off.
 func (s *Service) Watch(ctx context.Context, id, person int64, on bool) error {
 	query := addWatcher
 	if !on {
@@ -160,8 +160,8 @@ func (s *Service) Watch(ctx context.Context, id, person int64, on bool) error {
 	return err
 }
 
-// ChangeComment changes what somebody wrote, or takes it away with an empty
-// text. Only whoever wrote it may, or with any right who administers.
+// ChangeComment changes a comment, or deletes it with an empty
+// text. Only its author may do it, or an administrator.
 func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text string, who accounts.Actor,
 	any bool) error {
 	if text != "" {
@@ -175,13 +175,13 @@ func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text str
 		var wrote accounts.Actor
 		err := tx.QueryRowContext(ctx, "SELECT c.project, c.actor_kind, c.actor_id, c.actor FROM comment c WHERE c.id=? AND (c.issue=? OR c.issue IN (SELECT m.id FROM issue m WHERE m.merged_into=?)) FOR UPDATE", id, issueID, issueID).Scan(&project, &wrote.Kind, &wrote.ID, &wrote.Name)
 		if errors.Is(err, sql.ErrNoRows) {
-			return fault.New(fault.NotFound, "this issue has no comment %d", id)
+			return problem.New(problem.NotFound, "this issue has no comment %d", id)
 		}
 		if err != nil {
 			return err
 		}
 		if !wrote.Same(who) && !any {
-			return fault.New(fault.Forbidden, "%s wrote this comment; only who wrote it, or who administers, may change it", wrote.Name)
+			return problem.New(problem.Forbidden, "%s wrote this comment; only who wrote it, or who administers, may change it", wrote.Name)
 		}
 		if text == "" {
 			_, err = tx.ExecContext(ctx, "DELETE FROM comment WHERE id=?", id)
@@ -192,7 +192,7 @@ func (s *Service) ChangeComment(ctx context.Context, issueID, id int64, text str
 		if err != nil {
 			return fmt.Errorf("comment %d: %w", id, err)
 		}
-		if err := issues.Reword(ctx, tx, issueID); err != nil {
+		if err := issues.Reindex(ctx, tx, issueID); err != nil {
 			return err
 		}
 		return projects.Touch(ctx, tx, project)

@@ -11,8 +11,8 @@ import (
 
 	"firethorn/internal/core/commits"
 	"firethorn/internal/core/event"
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/release"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
@@ -49,18 +49,18 @@ func (s *Service) CommitsCame(ctx context.Context, p *projects.Project, closing 
 			told = append(told, fmt.Sprintf("commit %s says it fixes %q, which names no issue: write PROJECT/NUMBER", release.Short(c.Hash), event.TrimText(b, 60)))
 		}
 		for _, name := range c.Fixes {
-			words, err := s.closeByCommit(ctx, p, c.Commit, name, who)
+			text, err := s.closeByCommit(ctx, p, c.Commit, name, who)
 			if err != nil {
 				return told, err
 			}
-			told = append(told, words)
+			told = append(told, text)
 		}
 	}
 	return told, nil
 }
 
 // closeByCommit fixes the issue that a commit's message names. One of another
-// project is not touched: whoever pushes to one repository may not decide about
+// project is not touched: a person who pushes to one repository may not decide about
 // what others work on.
 func (s *Service) closeByCommit(ctx context.Context, p *projects.Project, c commits.Commit, name string,
 	who accounts.Actor) (string, error) {
@@ -74,7 +74,7 @@ func (s *Service) closeByCommit(ctx context.Context, p *projects.Project, c comm
 		return says + ", which is no number", nil
 	}
 	is, err := s.issues.Issue(ctx, p, n)
-	if f, ok := errors.AsType[*fault.Error](err); ok {
+	if f, ok := errors.AsType[*problem.Error](err); ok {
 		return says + ": " + f.Pub, nil
 	}
 	if err != nil {
@@ -94,7 +94,7 @@ func (s *Service) closeByCommit(ctx context.Context, p *projects.Project, c comm
 			return s.status.Record(ctx, tx, p.ID, is.ID,
 				status.HistoryLine{Who: who, Detail: json.RawMessage(closedBy(c.Hash)),
 					Entry: issue.Entry{Kind: "picked",
-						Words: "the fix was made again as commit " + release.Short(c.Hash)}})
+						Text: "the fix was made again as commit " + release.Short(c.Hash)}})
 		})
 		return says + ", which was made again by it", err
 	}
@@ -108,7 +108,7 @@ func (s *Service) closeByCommit(ctx context.Context, p *projects.Project, c comm
 	}
 	d.detail = closedBy(c.Hash)
 	err = s.db.InTx(ctx, func(tx *sql.Tx) error { return s.act(ctx, tx, is.ID, d, 0) })
-	if f, ok := errors.AsType[*fault.Error](err); ok {
+	if f, ok := errors.AsType[*problem.Error](err); ok {
 		return says + ": " + f.Pub, nil
 	}
 	return says + ": done", err

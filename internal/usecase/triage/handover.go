@@ -6,8 +6,8 @@ import (
 	"fmt"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/core/shell"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
@@ -25,7 +25,7 @@ type Carried struct {
 	Oldest                 time.Time
 }
 
-// CarriedBy lists who has what in the projects that somebody sees, who carries most
+// CarriedBy lists workloads in the projects that a person sees, the largest
 // first; only of one of them when project is not 0.
 func (s *Service) CarriedBy(ctx context.Context, seen sight.Sight, project int64) (list []Carried, err error) {
 	where, args := seen.Where("l.project")
@@ -47,7 +47,7 @@ func (s *Service) CarriedBy(ctx context.Context, seen sight.Sight, project int64
 	return list, err
 }
 
-// HandedIn is what was handed over in a project.
+// HandedIn counts what was handed over in a project.
 type HandedIn struct {
 	Project *projects.Project
 	Done    *ManyDone
@@ -59,7 +59,7 @@ type HandedIn struct {
 func (s *Service) HandOver(ctx context.Context, list []*projects.Project, from, to *accounts.Person, why string,
 	who accounts.Actor) (out []HandedIn, err error) {
 	if from.ID == to.ID {
-		return nil, fault.New(fault.BadInput, "%s has them already", to.Name)
+		return nil, problem.New(problem.BadInput, "%s has them already", to.Name)
 	}
 	if why == "" {
 		why = fmt.Sprintf("handed over by %s", from.Name)
@@ -78,7 +78,7 @@ func (s *Service) HandOver(ctx context.Context, list []*projects.Project, from, 
 			return nil, err
 		}
 		if !takes {
-			return nil, fault.New(fault.Conflict, "%s has issues in %s, where %s has no role; nothing was handed over. Give them one first: firethorn member set %s member --project %s",
+			return nil, problem.New(problem.Conflict, "%s has issues in %s, where %s has no role; nothing was handed over. Give them one first: firethorn member set %s member --project %s",
 				from.Name, p.Name, to.Name, shell.Arguments(to.Name), p.Name)
 		}
 		held[p] = m
@@ -97,7 +97,7 @@ func (s *Service) HandOver(ctx context.Context, list []*projects.Project, from, 
 	return out, nil
 }
 
-// heldBy are the issues of a project, open or parked, that somebody has.
+// heldBy are a person's issues in a project, open or parked.
 func (s *Service) heldBy(ctx context.Context, p *projects.Project, owner *accounts.Person) (Many, error) {
 	m := Many{Numbers: map[int64]int64{}}
 	return m, db.Each(ctx, s.db, func(r *sql.Rows) error {
@@ -105,5 +105,5 @@ func (s *Service) heldBy(ctx context.Context, p *projects.Project, owner *accoun
 		err := r.Scan(&number, &version)
 		m.Numbers[number] = version
 		return err
-	}, "SELECT i.number, i.version FROM issue i WHERE i.owner=? AND i.project=? AND i.state IN ('new','accepted','regressed','parked') AND i.merged_into IS NULL AND i.deleted IS NULL LIMIT ?", owner.ID, p.ID, mostMany)
+	}, "SELECT i.number, i.version FROM issue i WHERE i.owner=? AND i.project=? AND i.state IN ('new','accepted','regressed','parked') AND i.merged_into IS NULL AND i.deleted IS NULL LIMIT ?", owner.ID, p.ID, maxMany)
 }

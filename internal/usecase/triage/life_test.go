@@ -6,15 +6,15 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/issues"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/testbed"
 	"firethorn/internal/usecase/retention"
 )
 
-func TestPark_WakesByWhatIsFiled(t *testing.T) {
+func TestPark_WakesByProcessedEvents(t *testing.T) {
 	for name, c := range map[string]struct {
 		park    issue.Park
 		sleeps  testbed.Event
@@ -44,9 +44,9 @@ func TestPark_WakesByWhatIsFiled(t *testing.T) {
 			b.State(1, issue.Parked)
 			file(c.wakes)
 			b.State(1, issue.New)
-			if !b.Said(1, c.because) {
+			if !b.InHistory(1, c.because) {
 				list, _ := b.Issues.History(t.Context(), b.Issue(1).ID)
-				t.Errorf("the history does not say %q, but %+v", c.because, list[0].Words)
+				t.Errorf("the history does not say %q, but %+v", c.because, list[0].Text)
 			}
 			if n := b.One("SELECT COUNT(*) FROM notice n JOIN person p ON p.id=n.person WHERE p.name='Maren Holt' AND n.kind='woken'"); n != 1 {
 				t.Errorf("%d notices", n)
@@ -124,20 +124,20 @@ func TestDelete_RemovesAllAndKeepsTheNumber(t *testing.T) {
 	if d, err := b.Retention.WhatGoes(ctx, id); err != nil || d != (retention.Deletion{Events: 3, Bodies: 3, Users: 1}) {
 		t.Errorf("what goes: %+v, %v", d, err)
 	}
-	if _, err := b.Retention.Delete(ctx, id, 2, testbed.Maren); testbed.Code(err) != fault.Stale {
+	if _, err := b.Retention.Delete(ctx, id, 2, testbed.Maren); testbed.Code(err) != problem.Stale {
 		t.Errorf("confirmed with another number: %v", err)
 	}
 	if _, err := b.Retention.Delete(ctx, id, 3, testbed.Maren); err != nil {
 		t.Fatal(err)
 	}
 	b.Recounted() // on the way
-	if _, err := b.Issues.Issue(ctx, b.Project, 1); testbed.Code(err) != fault.NotFound || !strings.Contains(err.Error(), "deleted by Maren Holt") {
+	if _, err := b.Issues.Issue(ctx, b.Project, 1); testbed.Code(err) != problem.NotFound || !strings.Contains(err.Error(), "deleted by Maren Holt") {
 		t.Errorf("the number says %v", err)
 	}
-	if err := b.Triage.Act(ctx, id, issue.Action{Verb: issue.Accept}, "", testbed.Maren, 0); testbed.Code(err) != fault.NotFound {
+	if err := b.Triage.Act(ctx, id, issue.Action{Verb: issue.Accept}, "", testbed.Maren, 0); testbed.Code(err) != problem.NotFound {
 		t.Errorf("decided about: %v", err)
 	}
-	if err := b.Moves.Merge(ctx, b.Project, []int64{2}, 1, testbed.Maren); testbed.Code(err) != fault.Conflict {
+	if err := b.Moves.Merge(ctx, b.Project, []int64{2}, 1, testbed.Maren); testbed.Code(err) != problem.Conflict {
 		t.Errorf("merged into: %v", err)
 	}
 	b.In("tideAt", "4.2.0") // comes again, as a new issue
@@ -187,12 +187,12 @@ func TestFixByCommit_FromSayingItToComingBack(t *testing.T) {
 	}
 	var got []string
 	for i := len(list) - 1; i >= 0; i-- {
-		got = append(got, list[i].Words)
+		got = append(got, list[i].Text)
 	}
 	want := []string{
 		"first seen in 4.1.0",
 		"fixed by commit cccccccccc",
-		"seen in 4.1.0; whether that contains the fix cannot be told (commit cccccccccc was not pushed yet); it stays fixed by commit cccccccccc",
+		"seen in 4.1.0; whether it contains the fix is unknown (commit cccccccccc was not pushed yet); it stays fixed by commit cccccccccc",
 		"commit cccccccccc was pushed: change c, by Oke Farrow",
 		"the fix is out in 4.2.0",
 		"came back in 4.3.0, after it was fixed by commit cccccccccc, out in 4.2.0 (ffffffffff descends from cccccccccc, by commit); since 4.2.0, the last good release: 2 commits, dddddddddd to ffffffffff",
@@ -244,7 +244,7 @@ func TestFixInNext_GetsItsRelease(t *testing.T) {
 		t.Errorf("%+v", is.Fix)
 	}
 	b.In("zoom", "4.1.1") // heard of by an event of another issue
-	if is := b.Issue(1); is.FixedIn != "4.1.1" || !b.Said(1, "the fix is out in 4.1.1, the next release after 4.1.0") {
+	if is := b.Issue(1); is.FixedIn != "4.1.1" || !b.InHistory(1, "the fix is out in 4.1.1, the next release after 4.1.0") {
 		t.Errorf("%+v", is.Fix)
 	}
 	b.In("tideAt", "4.1.1")
@@ -269,7 +269,7 @@ func TestDelete_StandsInTheWayOfARegroupingsUndo(t *testing.T) {
 		t.Fatal(err)
 	}
 	b.Again()
-	if _, err := b.Regrouping.UndoRegroup(t.Context(), b.Project, testbed.Oke); testbed.Code(err) != fault.Conflict || !strings.Contains(err.Error(), "was deleted since") {
+	if _, err := b.Regrouping.UndoRegroup(t.Context(), b.Project, testbed.Oke); testbed.Code(err) != problem.Conflict || !strings.Contains(err.Error(), "was deleted since") {
 		t.Errorf("it is taken back: %v", err)
 	}
 	b.Recounted()

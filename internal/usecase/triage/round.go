@@ -10,8 +10,8 @@ import (
 	"slices"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/issues"
@@ -26,7 +26,7 @@ type Round struct {
 	Begun   time.Time // of the one that is under way; zero: none is
 	AsOf    time.Time
 	Items   []RoundItem // by impact
-	Waiting int         // how many there are in all, up to mostWaiting
+	Waiting int         // how many there are in all, up to maxWaiting
 }
 
 // RoundItem is an issue of a round, and why it is there.
@@ -38,13 +38,13 @@ type RoundItem struct {
 // Reason is why an issue needs a decision.
 type Reason struct {
 	Kind  string // new, regressed, woken, surging, grown or yours
-	Words string
+	Text  string
 	Actor string // of yours: who changed it, "" for the service
 	At    time.Time
 }
 
 const (
-	mostWaiting  = 1000           // issues that are counted
+	maxWaiting   = 1000           // issues that are counted
 	changedSince = 14             // days that changes of one's own issues are told of
 	oldestRound  = 12 * time.Hour // a round that is older is over
 )
@@ -73,7 +73,7 @@ func (s *Service) Queue(ctx context.Context, scope int64, projects []*projects.P
 		}
 		keys = append(keys, more...)
 	}
-	r.Waiting = min(mostWaiting, len(keys))
+	r.Waiting = min(maxWaiting, len(keys))
 	slices.SortFunc(keys, func(a, b roundKey) int {
 		return cmp.Or(cmp.Compare(b.impact, a.impact), cmp.Compare(b.id, a.id))
 	})
@@ -88,7 +88,7 @@ func (s *Service) Queue(ctx context.Context, scope int64, projects []*projects.P
 // roundKey is an issue of a round by what orders it.
 type roundKey struct{ id, impact int64 }
 
-// queueOf lists what of a project waits for a person, up to mostWaiting.
+// queueOf lists what of a project waits for a person, up to maxWaiting.
 func (s *Service) queueOf(ctx context.Context, project, person, since int64) (keys []roundKey, err error) {
 	listed := map[int64]bool{} // what calls in between is not listed twice
 	take := func(query string, args ...any) error {
@@ -99,7 +99,7 @@ func (s *Service) queueOf(ctx context.Context, project, person, since int64) (ke
 				listed[k.id], keys = true, append(keys, k)
 			}
 			return err
-		}, query, append(args, mostWaiting)...)
+		}, query, append(args, maxWaiting)...)
 	}
 	passed := func(issue, at string) string {
 		return "EXISTS (SELECT 1 FROM round_passed r WHERE r.person=? AND r.issue=" + issue + " AND r.at>=" + at + ")"
@@ -155,7 +155,7 @@ func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*is
 	err := db.Each(ctx, s.db, func(rows *sql.Rows) error {
 		var id, at int64
 		var x Reason
-		err := rows.Scan(&id, &x.Kind, &x.Words, &at)
+		err := rows.Scan(&id, &x.Kind, &x.Text, &at)
 		x.At = db.FromMicros(at)
 		is := found[id]
 		if is == nil || x.Kind == string(issue.Surging) && is.SurgeSince.IsZero() {
@@ -174,9 +174,9 @@ func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*is
 		}) {
 			continue
 		}
-		x := Reason{Kind: "new", Words: "new", At: is.FirstSeen}
+		x := Reason{Kind: "new", Text: "new", At: is.FirstSeen}
 		if is.FirstRelease != "" {
-			x.Words = "new in " + is.FirstRelease
+			x.Text = "new in " + is.FirstRelease
 		}
 		why[id] = append([]Reason{x}, why[id]...)
 	}
@@ -184,7 +184,7 @@ func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*is
 		var id, at int64
 		var kind string
 		x := Reason{Kind: "yours"}
-		err := rows.Scan(&id, &kind, &x.Words, &x.Actor, &at)
+		err := rows.Scan(&id, &kind, &x.Text, &x.Actor, &at)
 		x.At = db.FromMicros(at)
 		if len(why[id]) == 0 || why[id][len(why[id])-1].Kind == x.Kind { // what calls tells more
 			add(id, x)
@@ -197,7 +197,7 @@ func (s *Service) reasons(ctx context.Context, person int64, found map[int64]*is
 	}
 	for id, is := range found { // its entry may be older than what was passed
 		if len(why[id]) == 0 {
-			add(id, Reason{Kind: string(is.State), Words: issue.Describe(is.Standing), At: is.LastSeen})
+			add(id, Reason{Kind: string(is.State), Text: issue.Describe(is.Status), At: is.LastSeen})
 		}
 	}
 	return why, nil
@@ -257,19 +257,19 @@ func pass(ctx context.Context, q db.Querier, person, id, at int64) error {
 
 // Done is something that a person did in a round.
 type Done struct {
-	Project     string
-	Number      int64
-	Headline    string
-	At          time.Time
-	Kind, Words string
-	Undone      bool
+	Project    string
+	Number     int64
+	Headline   string
+	At         time.Time
+	Kind, Text string
+	Undone     bool
 }
 
 // RoundEnd is how a round ended.
 type RoundEnd struct {
 	Begun, Ended time.Time
 	Done         []Done // in the order it was done
-	Left         int    // what still needs a decision of them, up to mostWaiting
+	Left         int    // what still needs a decision of them, up to maxWaiting
 }
 
 // EndRound ends a person's round and sums it up; scope and projects are as for
@@ -279,7 +279,7 @@ func (s *Service) EndRound(ctx context.Context, scope int64, projects []*project
 	var id, begun int64
 	err := s.db.QueryRowContext(ctx, "SELECT id, begun FROM triage_round WHERE person=? AND project=? AND ended IS NULL ORDER BY id DESC LIMIT 1", who.ID, scope).Scan(&id, &begun)
 	if errors.Is(err, sql.ErrNoRows) {
-		return nil, fault.New(fault.Conflict, "no round is under way; firethorn round begins one")
+		return nil, problem.New(problem.Conflict, "no round is under way; firethorn round begins one")
 	}
 	if err != nil {
 		return nil, err
@@ -296,7 +296,7 @@ func (s *Service) EndRound(ctx context.Context, scope int64, projects []*project
 	err = db.Each(ctx, s.db, func(r *sql.Rows) error {
 		var d Done
 		var at int64
-		err := r.Scan(&d.Project, &d.Number, &d.Headline, &at, &d.Kind, &d.Words, &d.Undone)
+		err := r.Scan(&d.Project, &d.Number, &d.Headline, &at, &d.Kind, &d.Text, &d.Undone)
 		d.At = db.FromMicros(at)
 		e.Done = append(e.Done, d)
 		return err
@@ -317,11 +317,11 @@ func (s *Service) EndRound(ctx context.Context, scope int64, projects []*project
 // Settled is what became of an issue that is in a round no more.
 type Settled struct {
 	IssueName
-	Actor, Kind, Words string
-	At                 time.Time
+	Actor, Kind, Text string
+	At                time.Time
 }
 
-// Settled says of issues what happened to them last, by whom.
+// Settled gives the last change of each issue, and who made it.
 func (s *Service) Settled(ctx context.Context, list []IssueName) (out []Settled, err error) {
 	asked := map[*projects.Project][]any{}
 	for _, n := range list {
@@ -331,7 +331,7 @@ func (s *Service) Settled(ctx context.Context, list []IssueName) (out []Settled,
 		err := db.Each(ctx, s.db, func(rows *sql.Rows) error {
 			x := Settled{IssueName: IssueName{Project: p}}
 			var at int64
-			err := rows.Scan(&x.Number, &x.Actor, &x.Kind, &x.Words, &at)
+			err := rows.Scan(&x.Number, &x.Actor, &x.Kind, &x.Text, &at)
 			x.At = db.FromMicros(at)
 			out = append(out, x)
 			return err

@@ -6,8 +6,8 @@ import (
 	"testing"
 	"time"
 
-	"firethorn/internal/core/fault"
 	"firethorn/internal/core/issue"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/projects"
 	"firethorn/internal/testbed"
@@ -89,10 +89,10 @@ func TestRound(t *testing.T) {
 	}
 	want("a mention on nobody's", m, "1 yours Oke Farrow; 2 yours Oke Farrow")
 	e, err := b.Triage.EndRound(t.Context(), 0, []*projects.Project{b.Project}, &accounts.Person{ID: m, Name: testbed.Maren.Name})
-	if err != nil || e.Left != 2 || len(e.Done) != 7 || e.Done[0].Words != "assigned to Oke Farrow, and so accepted" || !e.Done[0].Undone || e.Done[1].Kind != "fix" {
+	if err != nil || e.Left != 2 || len(e.Done) != 7 || e.Done[0].Text != "assigned to Oke Farrow, and so accepted" || !e.Done[0].Undone || e.Done[1].Kind != "fix" {
 		t.Errorf("%+v, %v", e, err)
 	}
-	if _, err := b.Triage.EndRound(t.Context(), 0, []*projects.Project{b.Project}, &accounts.Person{ID: m}); testbed.Code(err) != fault.Conflict {
+	if _, err := b.Triage.EndRound(t.Context(), 0, []*projects.Project{b.Project}, &accounts.Person{ID: m}); testbed.Code(err) != problem.Conflict {
 		t.Errorf("ended twice: %v", err)
 	}
 	if r, err := b.Triage.Queue(t.Context(), 0, []*projects.Project{b.Project}, m, 1); err != nil || r.Last.IsZero() || !r.Begun.IsZero() || len(r.Items) != 1 || r.Waiting != 2 {
@@ -110,7 +110,7 @@ func TestRound(t *testing.T) {
 	b.Recounted()
 }
 
-// Who decides on what somebody else has decided about in between hears of it,
+// A person whose decision comes after one of somebody else learns of that,
 // and nothing is overwritten.
 func TestRound_OfTwo(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
@@ -121,11 +121,11 @@ func TestRound_OfTwo(t *testing.T) {
 		t.Fatal(err)
 	}
 	err := b.Triage.Act(t.Context(), seen.ID, issue.Action{Verb: issue.Dismiss}, "", testbed.Maren, seen.Version)
-	if testbed.Code(err) != fault.Stale || !strings.Contains(err.Error(), "Oke Farrow changed this issue in between (assigned to Oke Farrow, and so accepted)") {
+	if testbed.Code(err) != problem.Stale || !strings.Contains(err.Error(), "Oke Farrow changed this issue in between (assigned to Oke Farrow, and so accepted)") {
 		t.Errorf("decided twice: %v", err)
 	}
 	if is := b.Issue(1); is.Owner != testbed.Oke.Name || is.State != issue.Accepted {
-		t.Errorf("%+v", is.Standing)
+		t.Errorf("%+v", is.Status)
 	}
 	list, err := b.Triage.Settled(t.Context(), b.Named1(1, 9))
 	if err != nil || len(list) != 1 || list[0].Actor != testbed.Oke.Name || list[0].Kind != "assign" {

@@ -19,8 +19,8 @@ import (
 	"firethorn/internal/usecase/status"
 )
 
-// mostDays is how many days back a time line goes.
-const mostDays = 90
+// maxDays is how many days back a time line goes.
+const maxDays = 90
 
 // Days lists an issue's days that had events, the oldest first.
 func (s *Service) Days(ctx context.Context, id int64) (list []issues.TrendDay, err error) {
@@ -31,7 +31,7 @@ func (s *Service) Days(ctx context.Context, id int64) (list []issues.TrendDay, e
 		d.Day = time.Unix(day*86400, 0).UTC()
 		list = append(list, d)
 		return err
-	}, "SELECT day, events, users FROM issue_trend WHERE issue=? AND day>=? AND events>0 ORDER BY day", id, db.Day(s.db.Now())-mostDays)
+	}, "SELECT day, events, users FROM issue_trend WHERE issue=? AND day>=? AND events>0 ORDER BY day", id, db.Day(s.db.Now())-maxDays)
 	return list, err
 }
 
@@ -43,7 +43,7 @@ type Mark struct {
 	Where   string // the environment
 }
 
-// Marks lists the releases that were heard of, and the deploys, between two
+// Marks lists the releases that are known, and the deploys, between two
 // times, the oldest first.
 func (s *Service) Marks(ctx context.Context, project int64, from, to time.Time) (list []Mark, err error) {
 	scan := func(kind string) func(*sql.Rows) error {
@@ -64,13 +64,13 @@ func (s *Service) Marks(ctx context.Context, project int64, from, to time.Time) 
 	return list, err
 }
 
-// mostHit bounds how many events of an issue are looked at for the sessions
+// maxHit bounds how many events of an issue are looked at for the sessions
 // that it hit.
-const mostHit = 20_000
+const maxHit = 20_000
 
 // Holding says whether the fix of an issue holds, and with what odds; nil where
 // nothing can be said: it is not fixed, or its fix is not out.
-func (s *Service) Holding(ctx context.Context, project, id int64, st issue.Standing) (*silence.Holding, error) {
+func (s *Service) Holding(ctx context.Context, project, id int64, st issue.Status) (*silence.Holding, error) {
 	if st.State != issue.Fixed || st.FixedIn == "" && st.Kind != issue.FixNow {
 		return nil, nil
 	}
@@ -88,7 +88,7 @@ func (s *Service) Holding(ctx context.Context, project, id int64, st issue.Stand
 // the others, by internal number.
 func (s *Service) withFix(ctx context.Context, project int64,
 	f issue.Fix) (with, without []int64, first time.Time, err error) {
-	k, err := s.releases.Known(ctx, s.db, project, f.FixedIn, f.After)
+	k, err := s.releases.Facts(ctx, s.db, project, f.FixedIn, f.After)
 	if err != nil {
 		return nil, nil, first, err
 	}
@@ -109,7 +109,7 @@ func (s *Service) withFix(ctx context.Context, project int64,
 			without = append(without, id)
 		}
 		return nil
-	}, "SELECT id, name, first_seen, commit_hash FROM app_release WHERE project=? ORDER BY id DESC LIMIT ?", project, releases.MostReleases)
+	}, "SELECT id, name, first_seen, commit_hash FROM app_release WHERE project=? ORDER BY id DESC LIMIT ?", project, releases.MaxReleases)
 	return with, without, first, err
 }
 
@@ -124,7 +124,7 @@ func in(column string, ids []int64) (cond string, args []any) {
 }
 
 func (s *Service) holdingBySessions(ctx context.Context, project, id int64,
-	st issue.Standing) (h silence.Holding, known bool, err error) {
+	st issue.Status) (h silence.Holding, known bool, err error) {
 	since := db.Day(s.db.Now()) - projects.KeepClasses[1] // as long as events are kept by default
 	sessions := func(cond string, args []any) (n int64, err error) {
 		err = s.db.QueryRowContext(ctx, "SELECT COALESCE(SUM(sessions),0) FROM session_day WHERE project=? AND day>=? AND "+cond, append([]any{project, since}, args...)...).Scan(&n)
@@ -156,16 +156,16 @@ func (s *Service) holdingBySessions(ctx context.Context, project, id int64,
 	}
 	query := "SELECT COUNT(DISTINCT x.session) FROM (SELECT e.session FROM variant v JOIN event e ON e.variant=v.id WHERE v.issue=? AND e.session IS NOT NULL AND " + hit + " LIMIT ?) x"
 	if err := s.db.QueryRowContext(ctx, query,
-		append(append([]any{id}, hitArgs...), mostHit)...).Scan(&before.Hit); err != nil || before.Hit == 0 {
+		append(append([]any{id}, hitArgs...), maxHit)...).Scan(&before.Hit); err != nil || before.Hit == 0 {
 		return h, false, err
 	}
 	h, known = silence.OfFix(before, after)
 	return h, known, nil
 }
 
-// holdingByDays does for projects that tell of no sessions.
+// holdingByDays does for projects that report no sessions.
 func (s *Service) holdingByDays(ctx context.Context, project, id int64,
-	st issue.Standing) (h silence.Holding, known bool, err error) {
+	st issue.Status) (h silence.Holding, known bool, err error) {
 	from := st.FixedAt
 	if st.Kind != issue.FixNow {
 		_, _, first, err := s.withFix(ctx, project, st.Fix)
@@ -215,8 +215,8 @@ func Quiet(st issue.State, lastSeen time.Time, days []issues.TrendDay, now time.
 // sweepHolding is how many fixes are looked at in one sweep.
 const sweepHolding = 500
 
-// TellHolding says of fixes that hold so, once.
-func (s *Service) TellHolding(ctx context.Context) (said int, err error) {
+// NotifyHolding says of fixes that hold so, once.
+func (s *Service) NotifyHolding(ctx context.Context) (said int, err error) {
 	type fixed struct {
 		id, project int64
 		st          issues.StatusRow
@@ -232,7 +232,7 @@ func (s *Service) TellHolding(ctx context.Context) (said int, err error) {
 		return 0, err
 	}
 	for _, f := range list {
-		h, err := s.Holding(ctx, f.project, f.id, f.st.Standing)
+		h, err := s.Holding(ctx, f.project, f.id, f.st.Status)
 		if err != nil {
 			return said, err
 		}
@@ -242,12 +242,12 @@ func (s *Service) TellHolding(ctx context.Context) (said int, err error) {
 		told := false
 		err = s.db.InTx(ctx, func(tx *sql.Tx) error {
 			project, now, err := s.status.Lock(ctx, tx, f.id)
-			if told = err == nil && now != nil && now.Standing == f.st.Standing; !told {
+			if told = err == nil && now != nil && now.Status == f.st.Status; !told {
 				return err
 			}
 			return s.status.Record(ctx, tx, project, f.id,
 				status.HistoryLine{Who: accounts.Service,
-					Entry: issue.Entry{Kind: "holding", Words: h.Words, Tell: []string{f.st.FixedBy}}})
+					Entry: issue.Entry{Kind: "holding", Text: h.Text, Notify: []string{f.st.FixedBy}}})
 		})
 		if err != nil {
 			return said, fmt.Errorf("issue %d: %w", f.id, err)

@@ -22,7 +22,7 @@ func TestHolding_BySessionsOfReleases(t *testing.T) {
 		t.Errorf("of one that is new: %q", got)
 	}
 	b.Fix(1, "4.2.0")
-	if got := b.Holding(1); got != "no session with the fix was heard of yet; before, 4 of 100 sessions had it" {
+	if got := b.Holding(1); got != "no session with the fix yet; before, 4 of 100 sessions had it" {
 		t.Errorf("nobody runs it yet: %q", got)
 	}
 	b.Now = b.Now.Add(time.Hour)
@@ -33,7 +33,7 @@ func TestHolding_BySessionsOfReleases(t *testing.T) {
 	}
 	b.Sessions("4.2.1", 400)
 	for range 2 { // it is said once
-		if _, err := b.Triage.TellHolding(t.Context()); err != nil {
+		if _, err := b.Triage.NotifyHolding(t.Context()); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -58,7 +58,7 @@ func TestHolding_ByDays(t *testing.T) {
 	}
 }
 
-func TestQuiet_SaysWhatStoppedByItself(t *testing.T) {
+func TestQuiet_ListsIssuesThatStopped(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	for range 10 {
 		b.Now = b.Now.Add(testbed.Day)

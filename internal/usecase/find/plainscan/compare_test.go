@@ -20,7 +20,7 @@ func (w *world) compareEvents(s *find.Service, ask find.Ask, when string, want [
 			w.T.Fatalf("%s: %s: %v", when, ask.Text, err)
 		}
 		for _, e := range page.Events {
-			got = append(got, e.Filing)
+			got = append(got, e.Position)
 		}
 		if before = page.Next; before == 0 {
 			break

@@ -38,7 +38,7 @@ type world struct {
 func newWorld(t *testing.T, seed uint64) *world {
 	w := &world{Bench: testbed.Open(t, testbed.Noon), chance: chance{rand.New(rand.NewPCG(seed, 7))},
 		sent: map[uuid.UUID]*event.Event{}, erased: map[uuid.UUID]bool{}}
-	w.Indexing.Sizes = indexing.Sizes{Rows: 4, Middle: 60, Large: 150, Most: 400}
+	w.Indexing.Sizes = indexing.Sizes{Rows: 4, Middle: 60, Large: 150, Limit: 400}
 	other, err := records.Open(t.Context(), records.Options{DSN: w.DSN, Now: func() time.Time { return w.Now }})
 	if err != nil {
 		t.Fatal(err)
@@ -250,9 +250,9 @@ func TestSearch_EqualsAPlainScan(t *testing.T) {
 	if _, err := w.Triage.AddComment(t.Context(), w.Issue(4).ID, "I took a thorough look at the berth", testbed.Maren, 0); err != nil {
 		t.Fatal(err)
 	}
-	w.Tells(testbed.Told{Span: "0101010101010101", Message: "joined", Stack: "TypeError: joined\n    at assign (src/assign.ts:3:1)", ID: "first"})
+	w.AddReports(testbed.Report{Span: "0101010101010101", Message: "joined", Stack: "TypeError: joined\n    at assign (src/assign.ts:3:1)", ID: "first"})
 	w.sent[uuid.NewSHA1(uuid.Nil, []byte("first"))] = &event.Event{}
-	w.Tells(testbed.Told{Log: true, Span: "0101010101010101", Message: "joined", User: "p-7", More: map[string]any{"plan": "gold"}, ID: "second"})
+	w.AddReports(testbed.Report{Log: true, Span: "0101010101010101", Message: "joined", User: "p-7", More: map[string]any{"plan": "gold"}, ID: "second"})
 	w.settle()
 	w.compare("a later report told more of an event", searches)
 

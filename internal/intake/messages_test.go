@@ -42,7 +42,7 @@ func TestSessions_StoresEveryFormAndRefusesOneByOne(t *testing.T) {
 	}
 	for _, b := range m.batches {
 		for _, w := range b.Sessions {
-			if !w.User.Known {
+			if !w.User.Set {
 				t.Error("nobody is known to be its user")
 			}
 		}
@@ -74,7 +74,7 @@ func TestSessions_AreCutIntoRowsAndRouted(t *testing.T) {
 	for i, b := range m.batches {
 		stored += len(b.Sessions)
 		projects[m.to[i]] = true
-		if again, err := pipeline.Unpack(pipeline.Pack(b), b.Received); err != nil || len(again[0].Sessions) != len(b.Sessions) || len(b.Sessions) > wordsAtOnce {
+		if again, err := pipeline.Unpack(pipeline.Pack(b), b.Received); err != nil || len(again[0].Sessions) != len(b.Sessions) || len(b.Sessions) > messagesAtOnce {
 			t.Fatal(len(b.Sessions), err)
 		}
 	}

@@ -8,16 +8,16 @@ import (
 	"firethorn/internal/db"
 )
 
-// Told is a notice to one person about an issue.
-type Told struct {
+// NewNotice is a notice to one person about an issue.
+type NewNotice struct {
 	Person, Project, Issue int64
 	At                     time.Time
 	Who, Kind, Text        string
 }
 
 // Notify writes a notice, unless the person has one of the same issue within five seconds of
-// it: who has an issue or watches it hears of decisions by themselves.
-func Notify(ctx context.Context, tx *sql.Tx, t Told) error {
+// it: owners and watchers get notices of decisions anyway.
+func Notify(ctx context.Context, tx *sql.Tx, t NewNotice) error {
 	at := db.Micros(t.At)
 	_, err := tx.ExecContext(ctx, "INSERT INTO notice (person, project, issue, at, actor, kind, text)"+
 		" SELECT ?,?,?,?,?,?,? FROM DUAL WHERE NOT EXISTS (SELECT 1 FROM notice WHERE person=? AND issue=?"+

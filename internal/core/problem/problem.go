@@ -1,7 +1,6 @@
-// Package fault defines the one error type that crosses package borders: it
-// says where something went wrong, what, whether trying again can help, and
-// keeps the text that outsiders may read apart from the cause.
-package fault
+// Package problem defines the one error type that crosses package borders. It holds where the error
+// happened, whether a retry can help, a text for callers, and the cause, which callers never see.
+package problem
 
 import (
 	"errors"

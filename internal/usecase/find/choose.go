@@ -10,14 +10,15 @@ import (
 	"firethorn/internal/core/facet"
 )
 
-// untold are attributes that say again what a field says, or who somebody is: they are
+// notOffered are attributes that repeat a field, or identify a user: they are
 // counted where they are named.
-var untold = []string{"service.version", "deployment.environment.name", "vcs.ref.head.revision", "service.instance.id",
+var notOffered = []string{"service.version", "deployment.environment.name", "vcs.ref.head.revision",
+	"service.instance.id",
 	"process.pid", "host.id", "client.address", "event.id"}
 
-// telling chooses the attributes that say most about which issue an event belongs to;
+// mostTelling chooses the attributes that say most about which issue an event belongs to;
 // where all are of one issue, those whose values differ most.
-func (c *counting) telling(ctx context.Context) ([]string, error) {
+func (c *counting) mostTelling(ctx context.Context) ([]string, error) {
 	key := c.key(tellingPart, 0)
 	if len(c.whole) > 0 { // what is chosen of segments that stay is remembered
 		if names, ok := c.s.held.Get(key); ok {
@@ -47,7 +48,7 @@ func (a *asked) choose(ctx context.Context, hits []hit) ([]string, error) {
 	var names []string
 	var all [][]coded
 	for name := range a.names {
-		if slices.Contains(untold, name) || slices.Contains(event.IdentityKeys, name) {
+		if slices.Contains(notOffered, name) || slices.Contains(event.IdentityKeys, name) {
 			continue
 		}
 		coded, _, err := a.coded(ctx, views, name)

@@ -12,7 +12,7 @@ import (
 	"strconv"
 
 	"firethorn/internal/core/alert"
-	"firethorn/internal/core/fault"
+	"firethorn/internal/core/problem"
 	"firethorn/internal/db"
 	"firethorn/internal/store/accounts"
 	"firethorn/internal/store/alerts"
@@ -24,11 +24,11 @@ import (
 // shownFrames is how many frames a message shows.
 const shownFrames = 5
 
-// toldOf makes what a message says of an occurrence.
-func (s *Service) toldOf(
+// newMessage makes what a message says of an occurrence.
+func (s *Service) newMessage(
 	ctx context.Context, tx *sql.Tx, p *projects.Project, o *alerts.Occurrence, k known,
 ) (alert.Message, error) {
-	m := alert.Message{Trigger: o.What, Project: p.Name, Why: alert.Why(o.What, o.Who.Name, o.Words)}
+	m := alert.Message{Trigger: o.What, Project: p.Name, Why: alert.Why(o.What, o.Who.Name, o.Text)}
 	if k.issue == nil {
 		m.Links.Release = s.public + "/p/" + url.PathEscape(p.Name) + "/releases"
 		return m, nil
@@ -90,14 +90,14 @@ func (s *Service) signed(ctx context.Context, person int64, kind string) (string
 	return base64.RawURLEncoding.EncodeToString(mac.Sum(nil)), nil
 }
 
-// Unsubscribe ends mails of a kind to a person: they hear of it in the console.
+// Unsubscribe ends mails of a kind to a person: they are notified of it in the console.
 func (s *Service) Unsubscribe(ctx context.Context, person int64, kind, sign string) error {
 	want, err := s.signed(ctx, person, kind)
 	if err != nil {
 		return err
 	}
 	if !hmac.Equal([]byte(want), []byte(sign)) {
-		return fault.New(fault.NotFound, "this link does not end any mails; take it from the mail as it is")
+		return problem.New(problem.NotFound, "this link does not end any mails; take it from the mail as it is")
 	}
 	change := map[string]accounts.Choice{kind: accounts.Console}
 	if kind == "digest" {

@@ -8,8 +8,8 @@ import (
 
 var placeholder = regexp.MustCompile(`\$\{([^}]*)\}`)
 
-// Said is the application's own key, filled in; nil where it has none.
-func Said(e *event.Event) (out []string) {
+// OwnKey is the application's own key, filled in; nil where it has none.
+func OwnKey(e *event.Event) (out []string) {
 	if e.Grouping == nil {
 		return nil
 	}

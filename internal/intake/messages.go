@@ -16,15 +16,15 @@ import (
 	"firethorn/internal/web"
 )
 
-// wordKind is a kind of message that is no event.
-type wordKind struct {
-	list string // its name in an envelope
-	read func(raw, resource json.RawMessage) (id uuid.UUID, about *event.Event, err error)
-	pack func(b *pipeline.Batch, words []pipeline.Word) *pipeline.Batch
-	most int // bytes of one
+// messageKind is a kind of message that is no event.
+type messageKind struct {
+	list  string // its name in an envelope
+	read  func(raw, resource json.RawMessage) (id uuid.UUID, about *event.Event, err error)
+	pack  func(b *pipeline.Batch, words []pipeline.Message) *pipeline.Batch
+	limit int // bytes of one
 }
 
-var sessions = wordKind{list: "sessions", most: 64 << 10,
+var sessions = messageKind{list: "sessions", limit: 64 << 10,
 	read: func(raw, resource json.RawMessage) (uuid.UUID, *event.Event, error) {
 		m, err := session.Decode(raw, resource)
 		if err != nil {
@@ -32,10 +32,10 @@ var sessions = wordKind{list: "sessions", most: 64 << 10,
 		}
 		return uuid.Nil, &m.About, nil
 	},
-	pack: func(b *pipeline.Batch, words []pipeline.Word) *pipeline.Batch { return b.Words(words, nil) },
+	pack: func(b *pipeline.Batch, words []pipeline.Message) *pipeline.Batch { return b.OfMessages(words, nil) },
 }
 
-var feedbacks = wordKind{list: "feedback", most: 1 << 20,
+var feedbacks = messageKind{list: "feedback", limit: 1 << 20,
 	read: func(raw, resource json.RawMessage) (uuid.UUID, *event.Event, error) {
 		f, err := feedback.Decode(raw, resource)
 		if err != nil {
@@ -46,15 +46,15 @@ var feedbacks = wordKind{list: "feedback", most: 1 << 20,
 		}
 		return f.ID, &f.About, err
 	},
-	pack: func(b *pipeline.Batch, words []pipeline.Word) *pipeline.Batch { return b.Words(nil, words) },
+	pack: func(b *pipeline.Batch, words []pipeline.Message) *pipeline.Batch { return b.OfMessages(nil, words) },
 }
 
-// wordsAtOnce is how many words one row of the inbox holds.
-const wordsAtOnce = 150
+// messagesAtOnce is how many words one row of the inbox holds.
+const messagesAtOnce = 150
 
-// words takes messages of a kind in: scrubbed, structured as they must be, and
+// messages takes messages of a kind in: scrubbed, structured as they must be, and
 // stored before the answer.
-func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *projects.KeyGrant) error {
+func (in *Intake) messages(of messageKind) func(http.ResponseWriter, *http.Request, *projects.KeyGrant) error {
 	return func(w http.ResponseWriter, r *http.Request, g *projects.KeyGrant) error {
 		lines, err := lineWise(r.Header.Get("Content-Type"))
 		if err != nil {
@@ -73,9 +73,9 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *p
 			return in.over(g.Project, len(got.pieces), err)
 		}
 		answer := Answer{Refused: []Refused{}}
-		homes := map[*projects.Project][]pipeline.Word{}
+		homes := map[*projects.Project][]pipeline.Message{}
 		for _, piece := range got.pieces {
-			project, word, err := in.word(r, of, g, got.resource, piece)
+			project, word, err := in.readMessage(r, of, g, got.resource, piece)
 			if err != nil {
 				return err
 			}
@@ -83,7 +83,7 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *p
 				answer.refuse(piece.index, word.refusal)
 				continue
 			}
-			homes[project] = append(homes[project], word.Word)
+			homes[project] = append(homes[project], word.Message)
 			answer.Stored++
 		}
 		in.countRefused(g.Project.ID, &answer)
@@ -101,7 +101,7 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *p
 					return unreadable(got.resource, err)
 				}
 			}
-			for chunk := range slices.Chunk(words, wordsAtOnce) {
+			for chunk := range slices.Chunk(words, messagesAtOnce) {
 				if err := in.inbox.Append(r.Context(), project.ID, of.pack(b, chunk)); err != nil {
 					return err
 				}
@@ -113,38 +113,39 @@ func (in *Intake) words(of wordKind) func(http.ResponseWriter, *http.Request, *p
 	}
 }
 
-// heard is a word, or why it cannot be taken.
-type heard struct {
-	pipeline.Word
+// message is a word, or why it cannot be taken.
+type message struct {
+	pipeline.Message
 	refusal string
 }
 
-// word reads one message and scrubs it; without a project it is refused.
-func (in *Intake) word(r *http.Request, of wordKind, g *projects.KeyGrant, resource json.RawMessage,
-	p piece) (*projects.Project, heard, error) {
-	if len(p.raw) > of.most {
-		return nil, heard{refusal: fmt.Sprintf("it has %d bytes; %d are the most", len(p.raw), of.most)}, nil
+// readMessage reads one message and scrubs it; without a project it is refused.
+func (in *Intake) readMessage(r *http.Request, of messageKind, g *projects.KeyGrant, resource json.RawMessage,
+	p piece) (*projects.Project, message, error) {
+	if len(p.raw) > of.limit {
+		return nil, message{refusal: fmt.Sprintf("it has %d bytes; %d are the most", len(p.raw), of.limit)}, nil
 	}
 	id, about, err := of.read(p.raw, resource)
 	if err != nil {
-		return nil, heard{refusal: err.Error()}, nil
+		return nil, message{refusal: err.Error()}, nil
 	}
 	project := g.Project
 	if g.Key.Routes {
 		if project, err = in.route(r.Context(), g.Project, about.Resource.Text("service.name")); err != nil {
-			return nil, heard{}, err
+			return nil, message{}, err
 		}
 		if err := in.admits(project); err != nil {
-			return nil, heard{}, err
+			return nil, message{}, err
 		}
 		if err := admitsOrigin(project, r.Header.Get("Origin")); err != nil {
-			return nil, heard{refusal: err.Error()}, nil
+			return nil, message{refusal: err.Error()}, nil
 		}
 	}
 	clean, _, err := project.Rules.Policy().JSON(p.raw)
 	if err != nil {
-		return nil, heard{refusal: err.Error()}, nil
+		return nil, message{refusal: err.Error()}, nil
 	}
-	return project, heard{Word: pipeline.Word{ID: id, Raw: clean, User: pipeline.UserNamed(project.UserSecret, about)}},
+	return project, message{Message: pipeline.Message{
+			ID: id, Raw: clean, User: pipeline.UserNamed(project.UserSecret, about)}},
 		nil
 }

@@ -23,16 +23,16 @@ import (
 	"firethorn/internal/usecase/moves"
 )
 
-// mostDeaths is how often a process may end over the same event before the
-// event is set aside untried.
-const mostDeaths = 3
+// maxDeaths is how often a process may end over the same event before the
+// event is marked as failed without another attempt.
+const maxDeaths = 3
 
-// turnTime bounds one turn: a database that hangs must not hold a slot for ever.
-const turnTime = 2 * time.Minute
+// claimTime bounds one turn: a database that hangs must not hold a slot for ever.
+const claimTime = 2 * time.Minute
 
-// turn files a project's oldest deliveries; more says that some may be left.
-func (w *Worker) turn(ctx context.Context, lease inbox.Lease, id int64, again bool) (more bool, err error) {
-	ctx, cancel := context.WithTimeout(ctx, turnTime)
+// processNext processes a project's oldest deliveries; more says that some may be left.
+func (w *Worker) processNext(ctx context.Context, lease inbox.Lease, id int64, again bool) (more bool, err error) {
+	ctx, cancel := context.WithTimeout(ctx, claimTime)
 	defer cancel()
 	p, err := w.Project(ctx, id)
 	if err != nil {
@@ -50,7 +50,7 @@ func (w *Worker) turn(ctx context.Context, lease inbox.Lease, id int64, again bo
 	if err != nil || len(c.Deliveries) == 0 {
 		return false, err
 	}
-	t := &turn{w: w, project: p.Project, version: p.RulesVersion, lease: lease, claim: c}
+	t := &claimed{w: w, project: p.Project, version: p.RulesVersion, lease: lease, claim: c}
 	t.list(c.Deliveries)
 	if c.Tries > 1 {
 		w.Log.Warn("processing events one by one: the last attempt did not finish", "project", p.Name, "events", len(t.events))
@@ -60,13 +60,13 @@ func (w *Worker) turn(ctx context.Context, lease inbox.Lease, id int64, again bo
 }
 
 // adopt makes a project's issues known under another grouping version, before
-// anything is filed under it.
+// anything is processed under it.
 func (w *Worker) adopt(ctx context.Context, p *projects.Project, to int) error {
 	w.Log.Info("another grouping version: finding the issues of the project under it", "project", p.Name, "from", p.GroupingVersion, "to", to)
 	if _, err := w.Symbols.PrepareSymbolsAnew(ctx, p.ID, symbols.Format); err != nil {
-		return fmt.Errorf("preparing the symbols of %s anew: %w", p.Name, err)
+		return fmt.Errorf("preparing the symbols of %s again: %w", p.Name, err)
 	}
-	for more := true; more; { // what is fingerprinted anew has to be read by the newest symbols
+	for more := true; more; { // what is fingerprinted again has to be read by the newest symbols
 		var err error
 		if more, err = w.Units.CompileSome(ctx, p.ID, time.Minute); err != nil {
 			return fmt.Errorf("preparing the symbols of %s: %w", p.Name, err)
@@ -104,19 +104,19 @@ func (w *Worker) adopt(ctx context.Context, p *projects.Project, to int) error {
 	return nil
 }
 
-// turn is the work on one claim.
-type turn struct {
-	w       *Worker
-	project pipeline.Project
-	version int // of the project's rules
-	lease   inbox.Lease
-	claim   *inbox.Claim
-	events  []entry
-	aside   []inbox.Aside
-	said    words
-	dropped []*pipeline.Item // by the project's rules
-	oldest  time.Time
-	began   time.Time // when its deliveries were taken apart
+// claimed is the work on one claim.
+type claimed struct {
+	w        *Worker
+	project  pipeline.Project
+	version  int // of the project's rules
+	lease    inbox.Lease
+	claim    *inbox.Claim
+	events   []entry
+	failed   []inbox.FailedEvent
+	messages messages
+	dropped  []*pipeline.Item // by the project's rules
+	oldest   time.Time
+	began    time.Time // when its deliveries were taken apart
 }
 
 // entry is one event of a claim.
@@ -128,13 +128,13 @@ type entry struct {
 func (e entry) id() uuid.UUID { return e.batch.IDs[e.i] }
 
 // list takes deliveries apart.
-func (t *turn) list(deliveries []inbox.Delivery) {
-	t.events, t.aside, t.dropped, t.said = nil, nil, nil, words{}
+func (t *claimed) list(deliveries []inbox.Delivery) {
+	t.events, t.failed, t.dropped, t.messages = nil, nil, nil, messages{}
 	t.began = time.Now()
 	for i := range deliveries {
 		d := &deliveries[i]
 		if d.Err != nil {
-			t.aside = append(t.aside, d.Unreadable())
+			t.failed = append(t.failed, d.Unreadable())
 			continue
 		}
 		for _, b := range d.Batches {
@@ -144,28 +144,37 @@ func (t *turn) list(deliveries []inbox.Delivery) {
 			for i := range b.Events {
 				t.events = append(t.events, entry{b, i})
 			}
-			t.hear(b)
+			t.addMessages(b)
 		}
 	}
 }
 
-func (t *turn) setAside(e entry, why error) {
-	t.aside = append(t.aside,
-		inbox.Aside{Project: t.project.ID, Received: e.batch.Received, Why: why.Error(), Event: e.id(),
+func (t *claimed) fail(e entry, why error) {
+	t.failed = append(t.failed,
+		inbox.FailedEvent{Project: t.project.ID, Received: e.batch.Received, Why: why.Error(), Event: e.id(),
 			Packed: pipeline.Pack(e.batch.Alone(e.i))})
 }
 
-// partEvents is how many events one transaction files, about.
-const partEvents = 500
+// How many events one transaction processes, about. While more wait behind a claim, larger
+// transactions write fewer rows an event: the events of an issue share its counters. Otherwise
+// smaller ones hold the project's lock for less time.
+const (
+	partEvents       = 500
+	partEventsBehind = 1000
+)
 
 // parts cuts a claim into deliveries for one transaction each.
-func parts(list []inbox.Delivery) (out [][]inbox.Delivery) {
+func parts(list []inbox.Delivery, behind bool) (out [][]inbox.Delivery) {
+	size := partEvents
+	if behind {
+		size = partEventsBehind
+	}
 	from, events := 0, 0
 	for i, d := range list {
 		for _, b := range d.Batches {
-			events += len(b.Events) + (len(b.Sessions)+3)/4 + len(b.Feedback) // a session is quickly filed
+			events += len(b.Events) + (len(b.Sessions)+3)/4 + len(b.Feedback) // a session is quickly processed
 		}
-		if events >= partEvents || i == len(list)-1 {
+		if events >= size || i == len(list)-1 {
 			out, from, events = append(out, list[from:i+1]), i+1, 0
 		}
 	}
@@ -174,19 +183,19 @@ func parts(list []inbox.Delivery) (out [][]inbox.Delivery) {
 
 // part is some deliveries of a claim, decoded.
 type part struct {
-	turn  // its events and what of them cannot be filed
-	items []*pipeline.Item
-	err   error
+	claimed // its events and what of them cannot be processed
+	items   []*pipeline.Item
+	err     error
 }
 
 // whole files everything, a part in one transaction: while one is being
 // written the next is decoded. When a part fails for a reason that lies in its
-// events, what is left is filed one by one.
-func (t *turn) whole(ctx context.Context) error {
-	list := parts(t.claim.Deliveries)
+// events, what is left is processed one by one.
+func (t *claimed) whole(ctx context.Context) error {
+	list := parts(t.claim.Deliveries, t.claim.More)
 	decoded := make(chan *part, 1)
 	decode := func(n int) {
-		p := &part{turn: turn{w: t.w, project: t.project, version: t.version, lease: t.lease, claim: t.claim}}
+		p := &part{claimed: claimed{w: t.w, project: t.project, version: t.version, lease: t.lease, claim: t.claim}}
 		p.list(list[n])
 		p.items, p.err = p.decode(ctx)
 		decoded <- p
@@ -203,7 +212,7 @@ func (t *turn) whole(ctx context.Context) error {
 			var done ingest.Done
 			done, err = t.w.Batches.Process(ctx,
 				ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: list[n], Items: p.items,
-					Dropped: p.dropped, Aside: p.aside, Sessions: p.said.sessions, Feedback: p.said.feedback,
+					Dropped: p.dropped, Failed: p.failed, Sessions: p.messages.sessions, Feedback: p.messages.feedback,
 					More: !last})
 			if err == nil {
 				p.report(done)
@@ -234,18 +243,18 @@ func outside(ctx context.Context, err error) bool {
 }
 
 // singly files each event alone, then removes the deliveries together with
-// setting aside what could not be filed. Which events are filed is written down
+// marking as failed what could not be processed. Which events are processed is written down
 // with each, so that a crash in between files and counts none of them twice.
-// Which event is in hand is written down first, so that one that ends the
+// Which event is claimed is written down first, so that one that ends the
 // process is found out.
-func (t *turn) singly(ctx context.Context) error {
+func (t *claimed) singly(ctx context.Context) error {
 	filed := slices.Clone(t.claim.Done)
 	for n, e := range t.events {
 		if n/8 < len(filed) && filed[n/8]>>(n%8)&1 == 1 {
 			continue
 		}
-		if e.id() == t.claim.Suspect && t.claim.Deaths >= mostDeaths {
-			t.setAside(e, fmt.Errorf("the service ended %d times while it processed this event", t.claim.Deaths))
+		if e.id() == t.claim.Suspect && t.claim.Deaths >= maxDeaths {
+			t.fail(e, fmt.Errorf("the service ended %d times while it processed this event", t.claim.Deaths))
 			continue
 		}
 		if err := t.w.Queue.Suspect(ctx, t.claim, e.id()); err != nil {
@@ -272,34 +281,34 @@ func (t *turn) singly(ctx context.Context) error {
 			return err
 		}
 		if err != nil {
-			t.setAside(e, err)
+			t.fail(e, err)
 		}
 	}
 	done, err := t.w.Batches.Process(ctx,
 		ingest.Batch{Project: t.project, Lease: t.lease, Deliveries: t.claim.Deliveries, Dropped: t.dropped,
-			Aside: t.aside, Sessions: t.said.sessions, Feedback: t.said.feedback})
+			Failed: t.failed, Sessions: t.messages.sessions, Feedback: t.messages.feedback})
 	if err == nil {
-		done.Events = len(t.events) - len(t.aside) - len(t.dropped)
+		done.Events = len(t.events) - len(t.failed) - len(t.dropped)
 		t.report(done)
 	}
 	return err
 }
 
-func (t *turn) report(done ingest.Done) {
-	for _, a := range t.aside {
+func (t *claimed) report(done ingest.Done) {
+	for _, a := range t.failed {
 		why, _, _ := strings.Cut(a.Why, "\n")
 		t.w.Log.Warn("an event failed; firethorn queue shows it", "project", t.project.Name, "event", a.Event,
 			"why", why)
 	}
 	if t.w.Watch != nil {
-		t.w.Watch.Filed(done.Events, done.Repeats, len(t.aside), time.Since(t.oldest))
+		t.w.Watch.Processed(done.Events, done.Repeats, len(t.failed), time.Since(t.oldest))
 	}
-	t.w.Log.Debug("filed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats,
+	t.w.Log.Debug("processed", "project", t.project.Name, "events", done.Events, "repeats", done.Repeats,
 		"new_issues", done.Issues, "took", time.Since(t.began))
 }
 
 // decode runs the pipeline over all events, in parallel and in order.
-func (t *turn) decode(ctx context.Context) ([]*pipeline.Item, error) {
+func (t *claimed) decode(ctx context.Context) ([]*pipeline.Item, error) {
 	made := make([]*pipeline.Item, len(t.events))
 	whys := make([]error, len(t.events))
 	g, gctx := errgroup.WithContext(ctx)
@@ -319,7 +328,7 @@ func (t *turn) decode(ctx context.Context) ([]*pipeline.Item, error) {
 	items := made[:0]
 	for n, it := range made {
 		if whys[n] != nil {
-			t.setAside(t.events[n], whys[n])
+			t.fail(t.events[n], whys[n])
 			continue
 		}
 		if it.Verdict.Drop {
@@ -344,7 +353,7 @@ func process(ctx context.Context, p pipeline.Project, b *pipeline.Batch, i int,
 }
 
 // projectLife is how long a change of a project's rules or retention may take
-// to act on what is filed.
+// to act on what is processed.
 const projectLife = 3 * time.Second
 
 // Project is a project as it is processed now: its settings act within
@@ -366,7 +375,7 @@ func (w *Worker) Project(ctx context.Context, id int64) (*projects.Project, erro
 	return p, nil
 }
 
-// forget makes the next turn look at the project anew.
+// forget makes the next turn look at the project again.
 func (w *Worker) forget(project int64) {
 	w.mu.Lock()
 	delete(w.projects, project)

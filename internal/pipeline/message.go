@@ -6,15 +6,15 @@ import (
 	"github.com/google/uuid"
 )
 
-// Word is a message of another kind than an event.
-type Word struct {
+// Message is a message of another kind than an event.
+type Message struct {
 	ID   uuid.UUID       `json:"id,omitzero"` // of feedback
 	Raw  json.RawMessage `json:"raw"`         // scrubbed
 	User User            `json:"user,omitzero"`
 }
 
-// Words is the batch that holds words and nothing else.
-func (b *Batch) Words(sessions, feedback []Word) *Batch {
+// OfMessages is the batch that holds words and nothing else.
+func (b *Batch) OfMessages(sessions, feedback []Message) *Batch {
 	return &Batch{Sent: b.Sent, Resource: b.Resource, Received: b.Received, Sessions: sessions, Feedback: feedback}
 }
 
