@@ -245,55 +245,6 @@ func TestPage_HandsOverAtMost60KBNewestFirst(t *testing.T) {
 	}
 }
 
-func TestPage_HangIsReportedWithItsStack(t *testing.T) {
-	t.Parallel()
-	for path, least := range map[string]int{"/": 1, "/profiled": 2} {
-		t.Run(path, func(t *testing.T) {
-			project := "page-hang" + strings.ReplaceAll(path, "/", "-") + "x"
-			key := shared.project(t, project)
-			site := page(t, "", fmt.Sprintf("server: %q, key: %q, hangs: 600, hangStacks: %v", shared.url, key, least > 1),
-				"function sortBerths(ms) { const end = performance.now() + ms; let n = 0; while (performance.now() < end) n += Math.sqrt(n + 1); return n }\nfunction drawHarbour() { return sortBerths(1500) }\nwindow.draw = () => setTimeout(drawHarbour, 0)")
-			tab := newTab(t)
-			visit(t, tab, site.URL+path)
-			time.Sleep(2 * time.Second) // the watch begins a second after the page
-			eval[any](t, tab, "draw(); 0")
-			until(t, "the hang is filed", func() bool { return len(shared.issues(t, project)) == 1 })
-			e := newest(t, shared, project)
-			frames, _ := e["exceptions"].([]any)[0].(map[string]any)["frames"].([]any)
-			names := ""
-			for _, f := range frames {
-				names += text(f, "function") + " "
-			}
-			if text(e, "exceptions", "0", "type") != "Hang" || len(frames) < least || !strings.Contains(names, "drawHarbour") || text(frames[0], "raw", "line") == "0" {
-				t.Errorf("%s: %d frames: %s", text(e, "exceptions", "0", "stack"), len(frames), names)
-			}
-			if path == "/profiled" && !strings.HasPrefix(names, "sortBerths drawHarbour") {
-				t.Errorf("the whole stack is known: %s", names)
-			}
-			if ms := text(e, "attributes", "hang.duration_ms"); len(ms) != 4 {
-				t.Errorf("it took %s ms", ms)
-			}
-		})
-	}
-}
-
-func TestPage_ThatNeverComesBackIsReportedByItsWorker(t *testing.T) {
-	t.Parallel()
-	if testing.Short() {
-		t.Skip("12 seconds")
-	}
-	key := shared.project(t, "page-gone")
-	site := page(t, "", fmt.Sprintf("server: %q, key: %q, hangs: 600", shared.url, key), "user('p-7')")
-	tab := newTab(t)
-	visit(t, tab, site.URL)
-	time.Sleep(4 * time.Second)
-	eval[any](t, tab, "setTimeout(() => { for (;;); }, 0); 0")
-	until(t, "the worker reports it", func() bool { return len(shared.issues(t, "page-gone")) == 1 })
-	if e := newest(t, shared, "page-gone"); text(e, "exceptions", "0", "message") != "the main thread was blocked" || text(e, "user", "value") != "p-7" {
-		t.Errorf("%v of %v", e["exceptions"], e["user"])
-	}
-}
-
 // hostile are applications that make it hard to report; each then throws
 // "sunk".
 var hostile = map[string]string{

@@ -2,9 +2,10 @@ package e2e
 
 import (
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
-	"time"
 )
 
 // to is the options of a page that reports to a collector.
@@ -50,46 +51,6 @@ func TestPage_KeepsWrappersThatOthersInstalled(t *testing.T) {
 	}
 	if got := crumbs(c.one(t)); !strings.Contains(got, "GET /favicon.ico → 204") {
 		t.Errorf("breadcrumbs: %s", got)
-	}
-}
-
-// TestPage_LeavesAnIdlePageAlone: nothing of the application is called for a
-// hang that does not happen.
-func TestPage_LeavesAnIdlePageAlone(t *testing.T) {
-	t.Parallel()
-	c := newCollector(t)
-	site := page(t, "", c.to("hangs: 600, edit: (e) => { window.edits = (window.edits ?? 0) + 1; return e }"), "snapshot(() => { window.snapshots = (window.snapshots ?? 0) + 1; return {} })")
-	tab := newTab(t)
-	visit(t, tab, site.URL)
-	time.Sleep(2500 * time.Millisecond) // the watch begins a second after the page
-	if got := eval[string](t, tab, "`${window.edits} ${window.snapshots}`"); got != "undefined undefined" {
-		t.Errorf("edit and snapshot of an idle page are called: %s", got)
-	}
-	if events, _ := c.got(); len(events) != 0 {
-		t.Errorf("%v", events)
-	}
-}
-
-func TestPage_WatchesForHangsWithoutAWorker(t *testing.T) {
-	t.Parallel()
-	for name, option := range map[string]string{"asked not to": "hangWorker: false", "not let": "debug: true"} {
-		t.Run(name, func(t *testing.T) {
-			c := newCollector(t)
-			site := page(t, "window.violations = 0; addEventListener('securitypolicyviolation', () => window.violations++)", c.to("hangs: 600, "+option),
-				"window.draw = () => setTimeout(function drawHarbour() { const end = performance.now() + 1500; while (performance.now() < end); }, 0)")
-			tab := newTab(t)
-			visit(t, tab, site.URL+"/strict")
-			time.Sleep(2 * time.Second)
-			eval[any](t, tab, "draw(); 0")
-			e := c.one(t)
-			if text(e, "exceptions", "0", "type") != "Hang" || !strings.Contains(text(e, "exceptions", "0", "stack"), "drawHarbour") {
-				t.Error(e["exceptions"])
-			}
-			violations := eval[int](t, tab, "violations")
-			if name == "asked not to" && violations != 0 {
-				t.Errorf("%d violations of the page's policy", violations)
-			}
-		})
 	}
 }
 
@@ -207,5 +168,37 @@ console.log('drained', await client.drain())
 				t.Errorf("it says %q", got.stderr)
 			}
 		})
+	}
+}
+
+// TestBrowserClient_DrainWaitsForItsOwnParts: an application that ends early
+// loses nothing when the part that scrubs is still being loaded.
+func TestBrowserClient_DrainWaitsForItsOwnParts(t *testing.T) {
+	t.Parallel()
+	dist := t.TempDir()
+	if err := os.CopyFS(dist, os.DirFS(nodeDist(t))); err != nil {
+		t.Fatal(err)
+	}
+	parts, err := filepath.Glob(filepath.Join(dist, "rest-*.js"))
+	if err != nil || len(parts) != 1 {
+		t.Fatal(parts, err)
+	}
+	raw, err := os.ReadFile(parts[0])
+	if err == nil {
+		err = os.WriteFile(parts[0], append([]byte("await new Promise((r) => setTimeout(r, 700));"), raw...), 0o644)
+	}
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := newCollector(t)
+	got := runNode(t, t.TempDir(), fmt.Sprintf(`
+delete globalThis.navigator
+const client = await import('file://%s/browser.js')
+client.start({ server: '%s', key: 'in-key', service: 'quayside', release: '4.2.1' })
+client.report(new TypeError('sunk'))
+console.log('soon', await client.drain(50), 'later', await client.drain(20_000))
+`, dist, c.URL), nil)
+	if events, _ := c.got(); len(events) != 1 || !strings.Contains(got.stdout, "soon false later true") {
+		t.Errorf("%d events; %s\n%s", len(events), got, got.stderr)
 	}
 }

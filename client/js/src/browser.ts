@@ -17,7 +17,7 @@ export function start(options: Options): void {
     page.session = new Session()
     client.facts = facts
     client.begin(options, { 'app.installation.id': installation() }, sender(options), storage(options))
-    import('./rest.ts').then(
+    client.loading = import('./rest.ts').then(
       (m) => m.begin(options),
       () => client.cleanBy(scrubRoughly),
     )

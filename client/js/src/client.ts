@@ -85,6 +85,8 @@ export class Client {
   resource: Attributes = {}
   /** How secrets are taken out; until it is known events wait. */
   scrub: Scrub | undefined
+  /** Ends when the part that takes them out is loaded. */
+  loading: Promise<void> | undefined
   /** The id of the event reported last. */
   last: string | undefined
   noted: (() => void) | undefined
@@ -326,11 +328,11 @@ export class Client {
     const boxes = this.boxes()
     let timer: ReturnType<typeof setTimeout> | undefined
     await Promise.race([
-      Promise.all(boxes.map((b) => b.flush())),
+      Promise.all(boxes.map(async (b) => (await this.loading, b.flush()))),
       new Promise((done) => (timer = setTimeout(done, timeout))),
     ])
     clearTimeout(timer)
-    return boxes.every((b) => b.waiting.length === 0)
+    return !this.early.length && boxes.every((b) => !b.waiting.length)
   }
 }
 

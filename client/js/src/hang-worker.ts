@@ -38,9 +38,24 @@ setInterval(() => {
   if (last && now - last > plan.after) hung = last
   if (hung && !told && now - hung > plan.givenUp) {
     told = true
-    const body = plan.body
-      .replace('"@time"', JSON.stringify(new Date(hung).toISOString()))
-      .replace('"@sent"', JSON.stringify(new Date().toISOString()))
-    void fetch(plan.url, { method: 'POST', headers: { 'Content-Type': 'text/plain' }, credentials: 'omit', body })
+    void send(plan, hung, 1)
   }
 }, 250)
+
+/** Sends the report of a page that is given up. Nobody else is left to send again what was not taken. */
+async function send(p: Plan, from: number, attempt: number): Promise<void> {
+  const time = (t: number) => JSON.stringify(new Date(t).toISOString())
+  const body = p.body.replace('"@time"', time(from)).replace('"@sent"', time(Date.now()))
+  const status = await fetch(p.url, {
+    method: 'POST',
+    headers: { 'Content-Type': 'text/plain' },
+    credentials: 'omit',
+    body,
+    signal: AbortSignal.timeout?.(10_000),
+  }).then(
+    (r) => r.status,
+    () => 503, // away
+  )
+  if ([429, 502, 503, 504].includes(status) && attempt < 6)
+    setTimeout(() => void send(p, from, attempt + 1), 1000 * 2 ** attempt)
+}
