@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"bytes"
 	"encoding/json"
 	"net/http/httptest"
 	"strings"
@@ -58,6 +59,9 @@ func FuzzOpen(f *testing.F) {
 	f.Fuzz(func(t *testing.T, body []byte, lines bool) {
 		got, err := open(body, lines, "events")
 		if err != nil {
+			if strings.Contains(err.Error(), "is no JSON") && json.Valid(bytes.ToValidUTF8(body, []byte("\uFFFD"))) && bytes.Count(body, []byte("["))+bytes.Count(body, []byte("{")) < 9000 {
+				t.Fatalf("%q: %v", body, err)
+			}
 			return
 		}
 		if len(got.pieces) > maxElements {

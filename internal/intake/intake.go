@@ -321,7 +321,7 @@ func (in *Intake) acceptFound(r *http.Request, l *load, g *projects.KeyGrant, li
 		if err := in.full(l.hold(len(raw))); err != nil {
 			return Answer{}, err
 		}
-		pieces = append(pieces, piece{f.index, raw})
+		pieces = append(pieces, piece{index: f.index, raw: raw})
 	}
 	all := Answer{Refused: []Refused{}}
 	for part := range slices.Chunk(pieces, maxElements) {

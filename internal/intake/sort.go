@@ -138,7 +138,10 @@ func (s *sorter) take(p *parcel, of piece) {
 		s.refuse(of.index, "the event is %v", err)
 		return
 	}
-	h, err := readHead(raw)
+	h := of.head
+	if h == nil || len(report) > 0 { // scrubbing changed it: it has to be JSON still
+		h, err = readHead(raw)
+	}
 	switch syntax, ok := errors.AsType[*jsontext.SyntacticError](err); {
 	case ok:
 		s.refuse(of.index, "no JSON: %v at byte %d", syntax.Err, syntax.ByteOffset)
@@ -146,7 +149,7 @@ func (s *sorter) take(p *parcel, of piece) {
 	case errors.Is(err, io.ErrUnexpectedEOF):
 		s.refuse(of.index, "no JSON: it ends in the middle")
 		return
-	case err != nil:
+	case err != nil || h.odd:
 		s.refuse(of.index, "%v", errNoObject)
 		return
 	case !h.message && !h.exceptions:
