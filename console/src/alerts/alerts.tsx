@@ -69,7 +69,7 @@ function RuleRow({ project, r, may }: { project: string; r: AlertRule; may: bool
       <td className="name min-w-60"><code className="text-[.9rem] break-words">{r.when}</code></td>
       <td className="name">{r.to.join(', ')}</td>
       <td className="name soft">{r.limits}</td>
-      <td className="whitespace-nowrap">{r.paused_until ? <span className="text-warning">paused until {minute(r.paused_until)} by {r.paused_by}</span> : r.off ? <span className="hurts">switched off: it cost too much</span> : 'acts'}</td>
+      <td className="whitespace-nowrap">{r.paused_until ? <span className="text-warning">paused until {minute(r.paused_until)} by {r.paused_by}</span> : r.off ? <span className="hurts">switched off: it cost too much</span> : 'active'}</td>
       <td className="text-right whitespace-nowrap">
         {may && (r.paused_until
           ? <button className="btn btn-outline btn-xs font-normal" onClick={() => resume.mutate()} aria-label={`Resume ${r.name}`}>Resume</button>

@@ -221,7 +221,7 @@ func showAlerts(out io.Writer, v contract.Alerts) {
 	show.Table(out, func(row func(...any)) {
 		row("RULE", "WHEN", "TO", "LIMITS", "STATE")
 		for _, r := range v.Rules {
-			state := "acts"
+			state := "active"
 			switch {
 			case r.Paused != nil:
 				state = "paused until " + r.Paused.Format("2006-01-02 15:04") + " by " + r.By

@@ -168,7 +168,7 @@ func message() alert.Message {
 // Subject and first line say what, where, how many, since when, and who has it.
 func TestMessage_HasAllThatAReaderNeeds(t *testing.T) {
 	m := message()
-	if got, want := m.Subject(), "Many people in quayside: RangeError in format, 160 users"; got != want {
+	if got, want := m.Subject(), "Threshold reached in quayside: RangeError in format, 160 users"; got != want {
 		t.Errorf("%q, want %q", got, want)
 	}
 	if got, want := m.First(), "RangeError in format at src/timetable/fares.ts:15 in production 4.2.0: 160 users, 426 events since 23 Nov 12:00 UTC; Maren Holt has it."; got != want {
@@ -308,6 +308,10 @@ func TestBlamed(t *testing.T) {
 	}
 	if exception, own := alert.Blamed(e, frames[:1], 2); exception != "TimetableError: week 52" || len(own) != 1 {
 		t.Errorf("without an origin: %s %q", exception, own)
+	}
+	unread := [][]event.Frame{{{Function: "t.n", File: "assets/app-3f2.js", Line: 1, Column: 9121, Kind: event.Own, WhyRaw: "no symbols were pushed"}}}
+	if _, own := alert.Blamed(e, unread, 2); len(own) != 1 || own[0] != "t.n (assets/app-3f2.js:1:9121)" {
+		t.Errorf("a frame that was not resolved: %q", own)
 	}
 	if exception, own := alert.Blamed(&event.Event{Message: "notifications were refused"}, nil, 2); exception != "" || own != nil {
 		t.Errorf("a message: %s %q", exception, own)

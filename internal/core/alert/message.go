@@ -64,7 +64,7 @@ var titles = map[string]string{
 	"holding":            "Fix holds",
 	"assigned":           "Assigned",
 	"commented":          "Comment",
-	"threshold":          "Many people",
+	"threshold":          "Threshold reached",
 	"release.worse":      "Worse release",
 	"symbols.missing":    "Unreadable traces",
 	"digest":             "Digest",

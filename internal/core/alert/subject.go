@@ -169,6 +169,9 @@ func ownFrames(frames []event.Frame, maxFrames int) (out []string) {
 			if f.Line > 0 {
 				line += ":" + strconv.Itoa(int(f.Line))
 			}
+			if f.Line > 0 && f.Column > 0 && f.WhyRaw != "" { // all of a minified file is one line
+				line += ":" + strconv.Itoa(int(f.Column))
+			}
 			line += ")"
 		}
 		out = append(out, strings.TrimSpace(line))
