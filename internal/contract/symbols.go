@@ -105,7 +105,7 @@ type SymbolCheck struct {
 	Files   []CheckedFile `json:"files" nullable:"false" doc:"most expensive first"`
 }
 
-// UnreadRelease is a release whose traces cannot be read for want of symbols.
+// UnreadRelease is a release whose traces cannot be read because symbols are missing.
 type UnreadRelease struct {
 	Release  string    `json:"release"`
 	Events   int64     `json:"events" doc:"that cannot be read"`

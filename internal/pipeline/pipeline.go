@@ -242,7 +242,7 @@ func addCountry(e *event.Event, country string) {
 // TraceFile is a generated file that a trace names.
 type TraceFile struct {
 	Address, DebugID string
-	Pending          bool // a frame in it could not be read for want of symbols
+	Pending          bool // a frame in it could not be read because symbols are missing
 }
 
 // TraceFiles lists the generated files of a trace, as they were named, without

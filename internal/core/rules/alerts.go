@@ -265,7 +265,7 @@ type Occasion struct {
 	Newest bool   // the event is of the newest release
 	Issue  IssueFacts
 	Worse  string // the environment in which the newest release is worse; "": none
-	Gaps   bool   // traces of a release cannot be read for want of symbols
+	Gaps   bool   // traces of a release cannot be read because symbols are missing
 	// Matches says whether the event fits a search.
 	Matches func(search string) bool
 }
@@ -317,7 +317,7 @@ var alertWords = []Word{
 	{`issue`, "in alerts: state, owner, users, events, impact, first_release"},
 	{`matches("SEARCH")`, "in alerts: the event fits a search, also \"saved:NAME\" of a shared one"},
 	{`release.worse("ENVIRONMENT")`, "in alerts: the newest release is worse than the one before, there"},
-	{`symbols.missing`, "in alerts: traces of a release cannot be read for want of symbols"},
+	{`symbols.missing`, "in alerts: traces of a release cannot be read because symbols are missing"},
 }
 
 // alertLanguage is CEL with the names of alert conditions beside those of events.

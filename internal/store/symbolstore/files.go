@@ -139,7 +139,7 @@ func otherBuilds(ctx context.Context, tx *sql.Tx, project, release int64,
 	}, "SELECT MIN(address) FROM symbol_file WHERE project=? AND app_release=? GROUP BY address_hash HAVING COUNT(DISTINCT unit)>1 AND SUM(debug_id IS NULL)>0", project, release)
 }
 
-// lookAgain marks the variants that could not be read for want of symbols of
+// lookAgain marks the variants that could not be read because symbols are missing of
 // these releases, or of files with these debug ids, and lets everybody who
 // remembers what a release has ask again.
 func lookAgain(ctx context.Context, tx *sql.Tx, project int64, releases []int64, debugIDs [][]byte) error {

@@ -87,7 +87,7 @@ func (s *Service) lookMissing(ctx context.Context, p *projects.Project) error {
 	}
 	for _, g := range list {
 		words := fmt.Sprintf(
-			"%s of %s cannot be read for want of symbols. firethorn symbols check --project %s --release %s says what to push.",
+			"%s of %s cannot be read because symbols are missing. To see what to push: firethorn symbols check --project %s --release %s",
 			text.Counted(g.variants, "trace"),
 			g.release,
 			p.Name,

@@ -200,7 +200,7 @@ func (s *Service) FilesSeen(
 		" LEFT JOIN variant_file x ON x.file=t.id LEFT JOIN variant v ON v.id=x.variant AND v.provisional=1 WHERE t.project=? AND t.app_release=? GROUP BY t.id ORDER BY 6 DESC, t.events DESC LIMIT ?", project, in, limit)
 }
 
-// Unread is how much of a release could not be read for want of symbols.
+// Unread is how much of a release could not be read because symbols are missing.
 type Unread struct {
 	Release        string
 	Events, Issues int64 // that cannot be read
