@@ -215,7 +215,8 @@ func (h *head) field(d *jsontext.Decoder, name string) error {
 	switch name {
 	case "id", "message", "exceptions", "log", "severity", "stands_for":
 	default:
-		return d.SkipValue()
+		_, err := d.ReadValue() // SkipValue goes token by token
+		return err
 	}
 	v, err := d.ReadValue()
 	if err != nil {

@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/binary"
 	"encoding/json"
 	"errors"
@@ -12,6 +13,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/klauspost/compress/s2"
 	"github.com/klauspost/compress/zstd"
 
 	"firethorn/internal/core/event"
@@ -27,13 +29,39 @@ var (
 		return e
 	})
 	decoder = sync.OnceValue(func() *zstd.Decoder {
-		d, err := zstd.NewReader(nil, zstd.WithDecoderMaxMemory(256<<20), zstd.WithDecoderConcurrency(0))
+		d, err := zstd.NewReader(nil, zstd.WithDecoderMaxMemory(maxUnpacked), zstd.WithDecoderConcurrency(0))
 		if err != nil {
 			panic(err) // only wrong options fail
 		}
 		return d
 	})
 )
+
+// inS2 heads what is compressed by S2: no zstd frame begins with it.
+const inS2 = 'S'
+
+// maxUnpacked is how large packed batches may become, in bytes.
+const maxUnpacked = 256 << 20
+
+// compressFast is for what is read again soon. It takes a third of the time of
+// Compress, and the result is about 1.4 times as long.
+func compressFast(raw []byte) []byte {
+	out := make([]byte, 1+s2.MaxEncodedLen(len(raw)))
+	out[0] = inS2
+	return out[:1+len(s2.Encode(out[1:], raw))]
+}
+
+// decompressAny undoes compressFast, and Compress: versions before 0.2 wrote the
+// inbox with that.
+func decompressAny(packed []byte) ([]byte, error) {
+	if len(packed) == 0 || packed[0] != inS2 {
+		return Decompress(packed)
+	}
+	if n, err := s2.DecodedLen(packed[1:]); err != nil || n > maxUnpacked {
+		return nil, fmt.Errorf("%d bytes: %w", n, cmp.Or(err, s2.ErrTooLarge))
+	}
+	return s2.Decode(nil, packed[1:])
+}
 
 // Compress compresses whatever is stored (zstd).
 func Compress(raw []byte) []byte { return encoder().EncodeAll(raw, make([]byte, 0, len(raw)/3)) }
@@ -109,7 +137,7 @@ func Pack(batches ...*Batch) []byte {
 		}
 		parts = append(append(parts, head, ids, b.Resource, packBeside(b)), rawParts(b.Events)...)
 	}
-	return Compress(joinParts(parts...))
+	return compressFast(joinParts(parts...))
 }
 
 // beside is what a batch holds beside its events, where it holds anything.
@@ -148,7 +176,7 @@ func rawParts(list []json.RawMessage) [][]byte {
 // Unpack reads what Pack wrote. received stands in for packs that do not say
 // it themselves.
 func Unpack(packed []byte, received time.Time) ([]*Batch, error) {
-	raw, err := Decompress(packed)
+	raw, err := decompressAny(packed)
 	if err != nil {
 		return nil, err
 	}

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/klauspost/compress/s2"
 
 	"firethorn/internal/core/event"
 	"firethorn/internal/core/rules"
@@ -302,6 +303,16 @@ func TestPack_KeepsBatches(t *testing.T) {
 	}
 	if _, err := Unpack(packed[:len(packed)/2], at); err == nil {
 		t.Error("half a pack is read")
+	}
+	raw, err := decompressAny(packed)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if out, err := Unpack(Compress(raw), at); err != nil || len(out) != 3 {
+		t.Errorf("as the version before compressed it: %+v, %v", out, err)
+	}
+	if _, err := Unpack([]byte{inS2, 0x80, 0x80, 0x80, 0x80, 0x02, 0}, at); !errors.Is(err, s2.ErrTooLarge) {
+		t.Errorf("a pack that says it has 512 MB: %v", err)
 	}
 	for name, parts := range map[string][][]byte{"no parts of a batch": {[]byte("x")}, "a head without ids": {packed2, {2, 0, 0}, nil, nil}, "an empty head": {packed2, nil, nil, nil}, "more events than can be": {packed2, {0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 0xff, 1, 0, 0}, nil, nil}} {
 		if _, err := Unpack(Compress(joinParts(parts...)), at); err == nil {

@@ -199,3 +199,14 @@ func BenchmarkJSON(b *testing.B) {
 		})
 	}
 }
+
+// Names that look alike to the memory of harmless ones are told apart.
+func TestJSON_RemembersHarmlessNames(t *testing.T) {
+	in := `{"taken":"berth 4","token":"s3cr3t-of-the-pier","taken":"berth 5","":"x","" : "y","tok\u0065n":"s3cr3t-of-the-pier","tokyn":1,"token":"s3cr3t-of-the-pier"}`
+	want := strings.ReplaceAll(in, "s3cr3t-of-the-pier", Mark)
+	for _, p := range []*Policy{Default, NewPolicy([]Rule{{Name: "nothing", Names: []string{"nothing"}, Do: Remove}})} {
+		if got, _, err := p.JSON([]byte(in)); err != nil || string(got) != want {
+			t.Errorf("%s, %v", got, err)
+		}
+	}
+}
