@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"firethorn/internal/cli"
+	"firethorn/internal/localdb"
 )
 
 // program is the service as a process of its own, for tests that kill it.
@@ -43,7 +44,7 @@ func launch(t *testing.T, bin, dir string, flags ...string) *program {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := cmd.Start(); err != nil {
+	if err := localdb.StartTied(cmd); err != nil { // tests that are killed leave nothing behind
 		t.Fatal(err)
 	}
 	line, err := bufio.NewReader(out).ReadString('\n')

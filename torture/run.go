@@ -99,7 +99,7 @@ func Run(ctx context.Context, opt Options) (Report, error) {
 	s := &stage{opt: opt, report: Report{Seed: opt.Seed, Kills: map[string]int{}, Alerts: map[string]int{}}}
 	fmt.Fprintf(opt.Out, "seed %d\n", opt.Seed)
 	if s.db, err = localdb.Start(ctx,
-		localdb.Options{AllRights: true, Dir: filepath.Join(dir, "database"), BufferPool: "256M",
+		localdb.Options{AllRights: true, Tied: true, Dir: filepath.Join(dir, "database"), BufferPool: "256M",
 			LogSize: "64M"}); err != nil {
 		return s.report, err
 	}

@@ -36,7 +36,7 @@ func run(m *testing.M) int {
 	}
 	defer os.RemoveAll(dir)
 	server, err = localdb.Start(context.Background(),
-		localdb.Options{AllRights: true, Dir: dir, BufferPool: "128M", LogSize: "16M"})
+		localdb.Options{AllRights: true, Dir: dir, BufferPool: "128M", LogSize: "16M", Tied: true})
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "no database for the tests:", err)
 		return 1
