@@ -12,6 +12,7 @@ import (
 	"sync"
 	"time"
 
+	"github.com/go-json-experiment/json/jsontext"
 	"github.com/google/uuid"
 	"github.com/klauspost/compress/s2"
 	"github.com/klauspost/compress/zstd"
@@ -275,48 +276,60 @@ func UnpackBody(raw []byte) (*Body, error) {
 }
 
 // Dictionary makes of a packed body what others like it can be compressed
-// with: the same text without what names a user. It is nil when the body is
-// larger than most bytes.
+// with: the same bytes without what names a user. It is nil when the body is
+// larger than limit bytes.
 func Dictionary(raw []byte, limit int) []byte {
-	b, err := UnpackBody(raw)
-	if err != nil {
+	parts, err := splitParts(raw)
+	if err != nil || len(parts) != 3 {
 		return nil
 	}
-	var e map[string]json.RawMessage
-	if json.Unmarshal(b.Event, &e) != nil {
-		return nil
-	}
-	delete(e, "state")
-	for _, part := range []string{"attributes", "resource"} {
-		if text, ok := e[part]; ok {
-			e[part] = withoutUser(text)
+	text := cut(parts[0], func(name string, value []byte) ([]byte, bool) {
+		switch name {
+		case "state":
+			return nil, true
+		case "attributes", "resource":
+			return cut(value, identity), true
 		}
-	}
-	text, err := json.Marshal(e)
-	if err != nil {
+		return nil, false
+	})
+	if text == nil {
 		return nil
 	}
-	filed, err := json.Marshal(b.Processed)
-	if err != nil {
-		return nil
-	}
-	if out := joinParts(text, withoutUser(b.Resource), filed); len(out) <= limit {
+	if out := joinParts(text, cut(parts[1], identity), parts[2]); len(out) <= limit {
 		return out
 	}
 	return nil
 }
 
-func withoutUser(raw json.RawMessage) json.RawMessage {
-	var m map[string]json.RawMessage
-	if json.Unmarshal(raw, &m) != nil {
+// identity takes out the attributes that name a user.
+func identity(name string, _ []byte) ([]byte, bool) {
+	return nil, name == "session.id" || slices.Contains(event.IdentityKeys, name)
+}
+
+// cut replaces values in the text of a JSON object and keeps all other bytes as they are, blanks
+// too: what is compressed with them was written the same way. The result may be no JSON. It is nil
+// if raw is no object.
+func cut(raw []byte, by func(name string, value []byte) (with []byte, ok bool)) []byte {
+	d := jsontext.NewDecoder(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true), jsontext.AllowInvalidUTF8(true))
+	if t, err := d.ReadToken(); err != nil || t.Kind() != '{' {
 		return nil
 	}
-	for _, k := range append([]string{"session.id"}, event.IdentityKeys...) {
-		delete(m, k)
+	out, kept := make([]byte, 0, len(raw)), 0
+	for d.PeekKind() == '"' {
+		name, err := d.ReadToken()
+		if err != nil {
+			return nil
+		}
+		called := name.String()
+		value, err := d.ReadValue()
+		if err != nil {
+			return nil
+		}
+		end := int(d.InputOffset())
+		if with, ok := by(called, value); ok {
+			out = append(append(out, raw[kept:end-len(value)]...), with...)
+			kept = end
+		}
 	}
-	out, err := json.Marshal(m)
-	if err != nil {
-		return nil
-	}
-	return out
+	return append(out, raw[kept:]...)
 }

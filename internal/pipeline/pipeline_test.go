@@ -1,6 +1,7 @@
 package pipeline
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/json"
@@ -413,5 +414,28 @@ func TestProcess_RulesSeeBreadcrumbs(t *testing.T) {
 		if kept, err := Open(it.Body); err != nil || len(kept.Event.Breadcrumbs) != 1 || kept.Event.Breadcrumbs[0].Message != "sailing" {
 			t.Errorf("kept: %+v, %v", kept, err)
 		}
+	}
+}
+
+// A dictionary has the bytes of what its sender writes: with blanks as some do, and in its order.
+func TestDictionary_KeepsTheBytes(t *testing.T) {
+	crumbs := strings.Repeat(`{"time": "2026-11-23T04:39:02Z", "kind": "page", "message": "/day/<1> & \u2192"}, `, 20)
+	event := func(id string) []byte {
+		raw, err := (&Body{Event: json.RawMessage(`{"message": "m", "id": "` + id + `", "breadcrumbs": [` + crumbs + `{}], "attributes": {"user.id": "p-` + id + `", "berth.zone": "C"}, "state": {"who": "p-` + id + `"}}`), Resource: json.RawMessage(`{"os.name": "Android"}`)}).Pack()
+		if err != nil {
+			t.Fatal(err)
+		}
+		return raw
+	}
+	d := Dictionary(event("1182"), 64<<10)
+	if bytes.Contains(d, []byte("p-1182")) {
+		t.Errorf("it names a user: %s", d)
+	}
+	packed := s2.MakeDict(d, nil).Encode(nil, event("7"))
+	if len(packed) > 100 {
+		t.Errorf("an event that differs in its id alone takes %d bytes", len(packed))
+	}
+	if Dictionary(joinParts([]byte(`[1]`), nil, nil), 1<<10) != nil || Dictionary(joinParts([]byte(`{"a":`), nil, nil), 1<<10) != nil {
+		t.Error("what is no object makes a dictionary")
 	}
 }
