@@ -276,21 +276,19 @@ func UnpackBody(raw []byte) (*Body, error) {
 }
 
 // Dictionary makes of a packed body what others like it can be compressed
-// with: the same bytes without what names a user. It is nil when the body is
-// larger than limit bytes.
-func Dictionary(raw []byte, limit int) []byte {
+// with: the same bytes without the attributes that name a user. The state of the application may
+// name one anywhere, so it is kept only if state says that erasing the event's user finds the
+// dictionary. It is nil when the body is larger than limit bytes.
+func Dictionary(raw []byte, limit int, state bool) []byte {
 	parts, err := splitParts(raw)
 	if err != nil || len(parts) != 3 {
 		return nil
 	}
 	text := cut(parts[0], func(name string, value []byte) ([]byte, bool) {
-		switch name {
-		case "state":
-			return nil, true
-		case "attributes", "resource":
+		if name == "attributes" || name == "resource" {
 			return cut(value, identity), true
 		}
-		return nil, false
+		return nil, name == "state" && !state
 	})
 	if text == nil {
 		return nil

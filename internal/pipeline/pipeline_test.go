@@ -336,11 +336,11 @@ func TestDictionary_NamesNoUser(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	text := string(Dictionary(raw, 1<<10))
+	text := string(Dictionary(raw, 1<<10, false))
 	if strings.Contains(text, "p-1182") || strings.Contains(text, "s-1") || !strings.Contains(text, "berth.zone") || !strings.Contains(text, "Android") {
 		t.Errorf("%q", text)
 	}
-	if Dictionary(raw, 10) != nil {
+	if Dictionary(raw, 10, true) != nil {
 		t.Error("a dictionary is larger than it may be")
 	}
 }
@@ -427,7 +427,7 @@ func TestDictionary_KeepsTheBytes(t *testing.T) {
 		}
 		return raw
 	}
-	d := Dictionary(event("1182"), 64<<10)
+	d := Dictionary(event("1182"), 64<<10, false)
 	if bytes.Contains(d, []byte("p-1182")) {
 		t.Errorf("it names a user: %s", d)
 	}
@@ -435,7 +435,10 @@ func TestDictionary_KeepsTheBytes(t *testing.T) {
 	if len(packed) > 100 {
 		t.Errorf("an event that differs in its id alone takes %d bytes", len(packed))
 	}
-	if Dictionary(joinParts([]byte(`[1]`), nil, nil), 1<<10) != nil || Dictionary(joinParts([]byte(`{"a":`), nil, nil), 1<<10) != nil {
+	if d := Dictionary(event("1182"), 64<<10, true); !bytes.Contains(d, []byte(`"state": {"who": "p-1182"}`)) || bytes.Contains(d, []byte("user.id\": \"p-1182")) {
+		t.Errorf("with the state: %s", d)
+	}
+	if Dictionary(joinParts([]byte(`[1]`), nil, nil), 1<<10, true) != nil || Dictionary(joinParts([]byte(`{"a":`), nil, nil), 1<<10, true) != nil {
 		t.Error("what is no object makes a dictionary")
 	}
 }

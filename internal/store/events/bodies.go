@@ -32,7 +32,7 @@ const (
 	dictionariesHeld = 64 << 20 // bytes: those of some 1,300 busy issues
 	dictionaryTable  = 32 << 10 // bytes that a dictionary's table of hashes takes
 	DictionaryBytes  = 64 << 10 // a larger body is compressed without one
-	DictionaryAfter  = 10       // bodies an issue keeps before it gets one
+	DictionaryAfter  = 4        // bodies an issue keeps before it gets one
 )
 
 // newDictionaries holds those used lately. An id never changes its content.

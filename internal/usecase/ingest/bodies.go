@@ -49,12 +49,13 @@ func (w *batchTx) loadDictionaries(ctx context.Context) error {
 // newDictionary makes a body the dictionary of its issue for this week; later
 // transactions use it.
 func (w *batchTx) newDictionary(ctx context.Context, r *row) error {
-	content := pipeline.Dictionary(r.Body, events.DictionaryBytes)
+	user := nullUser(r.Item)
+	content := pipeline.Dictionary(r.Body, events.DictionaryBytes, user != nil)
 	if len(content) < 64 {
 		return nil
 	}
 	r.issue.dictionaryMade = true
-	_, err := w.tx.ExecContext(ctx, "INSERT IGNORE INTO dictionary (project, issue, week, user, content) VALUES (?,?,?,?,?)", w.Project.ID, r.issue.id, events.Week(db.Day(w.now)), nullUser(r.Item), pipeline.Compress(content))
+	_, err := w.tx.ExecContext(ctx, "INSERT IGNORE INTO dictionary (project, issue, week, user, content) VALUES (?,?,?,?,?)", w.Project.ID, r.issue.id, events.Week(db.Day(w.now)), user, pipeline.Compress(content))
 	return err
 }
 

@@ -207,7 +207,7 @@ func TestFile_KeepsFewBodiesOfAFlood(t *testing.T) {
 func TestErase_TakesAUserAwayAndKeepsCounts(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	var list []testbed.Event
-	for i := range 40 { // the eleventh makes the dictionary: p-0's
+	for i := range 40 { // the fifth makes the dictionary: p-0's
 		list = append(list, testbed.Event{Function: "tideAt", User: fmt.Sprint("p-", i/20), Release: "4.2.0", At: testbed.Noon})
 	}
 	b.File(list[:15]...)
