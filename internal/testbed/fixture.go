@@ -66,6 +66,7 @@ type Event struct {
 	Stands   int
 	Env      string
 	Session  string
+	State    string // what the application's state says
 }
 
 func (o Event) JSON() json.RawMessage {
@@ -90,6 +91,9 @@ func (o Event) JSON() json.RawMessage {
 	}
 	if len(attributes) > 0 {
 		e["attributes"] = attributes
+	}
+	if o.State != "" {
+		e["state"] = o.State
 	}
 	raw, _ := json.Marshal(e) // a map of plain values
 	return raw

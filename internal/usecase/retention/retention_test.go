@@ -1,7 +1,9 @@
 package retention_test
 
 import (
+	"bytes"
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
 	"testing"
@@ -208,10 +210,14 @@ func TestErase_TakesAUserAwayAndKeepsCounts(t *testing.T) {
 	b := testbed.Open(t, testbed.Noon)
 	var list []testbed.Event
 	for i := range 40 { // the fifth makes the dictionary: p-0's
-		list = append(list, testbed.Event{Function: "tideAt", User: fmt.Sprint("p-", i/20), Release: "4.2.0", At: testbed.Noon})
+		list = append(list, testbed.Event{Function: "tideAt", User: fmt.Sprint("p-", i/20), Release: "4.2.0", At: testbed.Noon,
+			State: fmt.Sprintf("berth of p-%d", i/20)})
 	}
 	b.File(list[:15]...)
 	b.File(list[15:]...)
+	if n := dictionariesWith(t, b, "berth of p-0"); n != 1 {
+		t.Fatalf("%d dictionaries have the state of the user who will be erased", n)
+	}
 	b.Merge(1, 1+b.SecondIssue())
 	b.Followed()
 	before := *b.Issue(1)
@@ -234,6 +240,9 @@ func TestErase_TakesAUserAwayAndKeepsCounts(t *testing.T) {
 			t.Errorf("%d rows of %s still name the user", n, table)
 		}
 	}
+	if n := dictionariesWith(t, b, "p-0"); n != 0 {
+		t.Errorf("%d dictionaries still have what the user's events say", n)
+	}
 	all, _, err := b.Events.Events(t.Context(), events.EventQuery{Project: b.Project.ID, Issue: before.ID, Limit: 100, Kept: true})
 	if err != nil || len(all) == 0 {
 		t.Fatalf("%d events are readable, %v", len(all), err)
@@ -250,6 +259,26 @@ func TestErase_TakesAUserAwayAndKeepsCounts(t *testing.T) {
 	// The same person comes again: a user like any other.
 	b.File(testbed.Event{Function: "tideAt", User: "p-0", Release: "4.2.0", At: testbed.Noon})
 	b.Recounted()
+}
+
+// dictionariesWith counts the dictionaries that have a text.
+func dictionariesWith(t *testing.T, b *testbed.Bench, text string) (n int) {
+	t.Helper()
+	err := db.Each(t.Context(), b.DB, func(r *sql.Rows) error {
+		var packed []byte
+		if err := r.Scan(&packed); err != nil {
+			return err
+		}
+		raw, err := pipeline.Decompress(packed)
+		if bytes.Contains(raw, []byte(text)) {
+			n++
+		}
+		return err
+	}, "SELECT content FROM dictionary")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return n
 }
 
 func TestFile_GoesOnWhenTheClockIsSetBack(t *testing.T) {
