@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"encoding/json"
-	"firethorn/internal/contract"
 	"fmt"
 	"net"
 	"net/http"
@@ -13,6 +12,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"firethorn/internal/contract"
 )
 
 // alerting measures what 200 alert rules cost the processing of events, in turns with none, and
@@ -68,9 +69,7 @@ func (s *scene) pushAlerts(ctx context.Context, n int) error {
 	b.WriteString("alerts: []\n")
 	if n > 0 {
 		b.Reset()
-		b.WriteString(
-			"alerts:\n  - {name: probes, when: 'became(\"new\") && exception.type.startsWith(\"Probe\")', to: [hook]}\n",
-		)
+		b.WriteString("alerts:\n  - {name: probes, when: 'became(\"new\") && exception.type.startsWith(\"Probe\")', to: [hook]}\n")
 	}
 	for i := 1; i < n; i++ {
 		if i%10 == 0 {

@@ -49,7 +49,7 @@ type Options struct {
 	// measurements. The service needs its own database alone.
 	AllRights bool
 
-	// Tied lets the server end with this process, however that ends, for measurements. That
+	// Tied lets the server end with this process, however that ends, for measurements and tests. That
 	// of a service goes on: the next service takes it over.
 	Tied bool
 }
